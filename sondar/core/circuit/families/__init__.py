@@ -1,0 +1,42 @@
+"""Part families. Adding one is one class in one file here, and its name in ``FAMILIES``.
+
+A family says which branches it adds to the network in a set-up (``branches``) and how it fails (``faults``).
+"""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import Field
+
+from sondar.core.circuit.families.base import Part
+from sondar.core.circuit.families.harness import Contact, GroundPoint, Splice, Wire
+from sondar.core.circuit.families.loads import DcMotor, Lamp, ResistiveLoad, Solenoid
+from sondar.core.circuit.families.module import HighSideDriver, LowSideDriver, PulledInput
+from sondar.core.circuit.families.relay import Relay
+from sondar.core.circuit.families.supply import Battery, Fuse
+from sondar.core.circuit.families.switch import Switch
+from sondar.core.circuit.families.thermistor import Ntc
+
+AnyPart = Annotated[
+    Battery
+    | Fuse
+    | Splice
+    | GroundPoint
+    | Relay
+    | ResistiveLoad
+    | Solenoid
+    | Lamp
+    | DcMotor
+    | Switch
+    | LowSideDriver
+    | HighSideDriver
+    | PulledInput
+    | Ntc,
+    Field(discriminator="family"),
+]
+
+__all__ = [
+    "AnyPart", "Battery", "Contact", "DcMotor", "Fuse", "GroundPoint", "HighSideDriver", "Lamp", "LowSideDriver", "Ntc",
+    "Part", "PulledInput", "Relay", "ResistiveLoad", "Solenoid", "Splice", "Switch", "Wire",
+]  # fmt: skip

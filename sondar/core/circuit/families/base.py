@@ -1,0 +1,113 @@
+"""What every part family shares: its fields in the circuit file and helpers for its fault modes."""
+
+from __future__ import annotations
+
+from typing import Annotated, ClassVar
+
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
+
+from sondar.core.circuit.model import OPEN_OHM, Branch, Change, Fault, Group, Setup, Severity
+from sondar.core.quantities import format_si, parse_si
+
+Quantity = Annotated[float, BeforeValidator(parse_si)]
+Positive = Annotated[float, BeforeValidator(parse_si), Field(gt=0)]
+NonNegative = Annotated[float, BeforeValidator(parse_si), Field(ge=0)]
+ActiveWhen = dict[str, list[str] | str]
+
+SERIES_GRID_OHM = (0.3, 1.0, 3.0, 10.0, 30.0, 100.0, 300.0, 1e3, 3e3, 1e4)
+"""Added series resistance of corrosion or a broken strand, a log grid of half decades."""
+
+LEAK_GRID_OHM = (0.1, 1.0, 10.0, 100.0, 1e3)
+"""Resistance of a chafed or wet path to ground or to a feed."""
+
+
+class Fields(BaseModel):
+    """Base of everything in a circuit file: unknown fields are errors, values do not change."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class Part(Fields):
+    """Fields common to all part families.
+
+    Subclasses add ``family``, their electrical values, and the three methods below. Units: SI, with the
+    unit in the field's name; values may be numbers or quantities such as ``4k7``.
+    """
+
+    title: str = Field("", description="Name for people; the part's id if left out.")
+    place: str = Field("", description="Where it sits in the vehicle, in words.")
+    module: str | None = Field(None, description="Id of the module it is sealed inside, if any.")
+    price: NonNegative = Field(40.0, description="Purchase price, workshop currency.")
+    fit_min: NonNegative = Field(20.0, description="Minutes to replace it.")
+    access_min: NonNegative | None = Field(
+        None, description="Minutes to reach its terminals with a probe; leave out if only its connector can be probed."
+    )
+    rate: Positive = Field(1.0, description="How often it fails, relative to an ordinary part of its family.")
+
+    GROUP: ClassVar[Group] = "component"
+    TERMINALS: ClassVar[tuple[str, ...]] = ("1", "2")
+    OPTIONAL_TERMINALS: ClassVar[tuple[str, ...]] = ()
+    NOUN: ClassVar[str] = "Part"
+    CAUTIONS: ClassVar[tuple[str, ...]] = ()
+
+    def name(self, part_id: str) -> str:
+        """Title for people."""
+        return f"{self.title} ({part_id})" if self.title else f"{self.NOUN} {part_id}"
+
+    def control_values(self) -> dict[str, list[str]]:
+        """Control names and values that the part's fields mention, for checking against the document."""
+        return {}
+
+    def branches(self, part_id: str, setup: Setup) -> list[Branch]:
+        """Branches the part adds to the network in a set-up, healthy."""
+        raise NotImplementedError
+
+    def faults(self, part_id: str) -> list[Fault]:
+        """Every failure mode with its severities."""
+        raise NotImplementedError
+
+    def fault(
+        self, part_id: str, mode: str, text: str, rate: float, branch: str, severities: tuple[Severity, ...]
+    ) -> Fault:
+        """A fault of this part, filed under its module if it sits in one."""
+        group: Group = "module" if self.module else self.GROUP
+        unit = self.module or part_id
+        repair = f"Replace {self.module or self.name(part_id)}"
+        return Fault(
+            f"{part_id}.{mode}", part_id, mode, f"{self.name(part_id)} {text}", group, unit, rate * self.rate, branch,
+            severities, repair,
+        )  # fmt: skip
+
+    def open_and_series(
+        self, part_id: str, branch: str, rate_open: float, rate_series: float, text: str = "high resistance"
+    ) -> list[Fault]:
+        """The two commonest faults of any conductor: open, and series resistance on the log grid."""
+        return [
+            self.fault(part_id, "open", "open circuit", rate_open, branch, open_severity(branch)),
+            self.fault(part_id, "resistance", text, rate_series, branch, series_severities(branch)),
+        ]
+
+
+def normalised(active_when: ActiveWhen) -> dict[str, tuple[str, ...]]:
+    """``{fan: on}`` and ``{fan: [on]}`` mean the same."""
+    return {name: (values,) if isinstance(values, str) else tuple(values) for name, values in active_when.items()}
+
+
+def listed(active_when: ActiveWhen) -> dict[str, list[str]]:
+    """The same as lists, for checking."""
+    return {name: list(values) for name, values in normalised(active_when).items()}
+
+
+def open_severity(branch: str) -> tuple[Severity, ...]:
+    """A clean break."""
+    return (Severity("open", 1.0, (Change(branch, add_ohm=OPEN_OHM),)),)
+
+
+def series_severities(branch: str, grid: tuple[float, ...] = SERIES_GRID_OHM) -> tuple[Severity, ...]:
+    """Added resistance, equally likely per step of a log grid (scale-free ignorance)."""
+    return tuple(Severity(format_si(r, "Ω", 2), 1 / len(grid), (Change(branch, add_ohm=r),)) for r in grid)
+
+
+def path_severities(branch: str, grid: tuple[float, ...] = LEAK_GRID_OHM) -> tuple[Severity, ...]:
+    """An unwanted path of given resistance, equally likely per step of a log grid."""
+    return tuple(Severity(format_si(r, "Ω", 2), 1 / len(grid), (Change(branch, set_ohm=r),)) for r in grid)

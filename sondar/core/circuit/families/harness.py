@@ -1,0 +1,151 @@
+"""Wires, connector contacts, splices and ground points: the group *wiring*."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+from pydantic import Field
+
+from sondar.core.circuit.families.base import (
+    NonNegative,
+    Part,
+    Positive,
+    open_severity,
+    path_severities,
+    series_severities,
+)
+from sondar.core.circuit.model import AIR_OHM, CHASSIS, Branch, Fault, Group, Setup, copper_resistance
+
+COPPER_OHM_MM2_PER_M = 0.0178
+"""Resistivity of stranded automotive copper at 20 °C in Ω·mm²/m (ISO 6722 conductor tables)."""
+
+CONTACT_OHM = 0.003
+"""Healthy crimp and contact together (USCAR-2 allows up to 10 mΩ when aged)."""
+
+
+class Wire(Part):
+    """A wire segment: copper by length and cross-section; breaks, corrodes, chafes to ground or to a feed."""
+
+    family: Literal["wire"] = "wire"
+    from_: str = Field(alias="from", description="Point where it starts, feed side.")
+    to: str = Field(description="Point where it ends, ground side.")
+    colour: str = ""
+    gauge_mm2: Positive = 0.75
+    length_m: Positive = 1.0
+    fit_min: NonNegative = 40.0
+    price: NonNegative = 5.0
+    exposed: bool = Field(False, description="Runs through a wet, moving or rubbing place: fails more often.")
+
+    GROUP: ClassVar[Group] = "wiring"
+    NOUN: ClassVar[str] = "Wire"
+    SUPPLY: ClassVar[str] = "@supply"
+
+    def name(self, part_id: str) -> str:
+        colour = f" {self.colour}" if self.colour else ""
+        return f"Wire {part_id}{colour}, {self.from_} to {self.to}"
+
+    def branches(self, part_id: str, setup: Setup) -> list[Branch]:
+        at_20c = COPPER_OHM_MM2_PER_M * self.length_m / self.gauge_mm2
+        resistance = copper_resistance(at_20c, setup.temperature_c)
+        return [
+            Branch(part_id, part_id, self.from_, self.to, resistance, spread=0.1),
+            Branch(f"{part_id}.to_ground", part_id, self.to, CHASSIS),
+            Branch(f"{part_id}.to_supply", part_id, self.to, self.SUPPLY),
+        ]
+
+    def faults(self, part_id: str) -> list[Fault]:
+        factor = 3.0 if self.exposed else 1.0
+        ground, supply = f"{part_id}.to_ground", f"{part_id}.to_supply"
+        return [
+            *self.open_and_series(part_id, part_id, 1.0 * factor, 0.7 * factor, "corroded or partly broken"),
+            self.fault(part_id, "to_ground", "chafed to ground", 0.5 * factor, part_id, path_severities(ground)),
+            self.fault(part_id, "to_supply", "touching a live wire", 0.12 * factor, part_id, path_severities(supply)),
+        ]
+
+    def fault(self, part_id, mode, text, rate, branch, severities):  # type: ignore[no-untyped-def]
+        made: Fault = super().fault(part_id, mode, text, rate, branch, severities)
+        return Fault(**{**made.__dict__, "repair": f"Repair {self.name(part_id)} by the maker's harness repair method"})
+
+
+class Contact(Part):
+    """One mated cavity of a connector, from the wire side to the other side. Made by ``connectors``."""
+
+    family: Literal["contact"] = "contact"
+    cavity: str
+    connector: str
+    contact_ohm: Positive = CONTACT_OHM
+    fit_min: NonNegative = 20.0
+    price: NonNegative = 3.0
+
+    GROUP: ClassVar[Group] = "wiring"
+    NOUN: ClassVar[str] = "Contact"
+
+    def name(self, part_id: str) -> str:
+        return f"Contact {self.cavity} of connector {self.connector}"
+
+    def branches(self, part_id: str, setup: Setup) -> list[Branch]:
+        apart = self.connector in setup.unplugged
+        return [
+            Branch(part_id, part_id, part_id, f"{part_id}/c", AIR_OHM if apart else self.contact_ohm, spread=0.0 if apart else 0.4)
+        ]  # fmt: skip
+
+    def faults(self, part_id: str) -> list[Fault]:
+        return [
+            Fault(f"{part_id}.open", part_id, "open", f"{self.name(part_id)} open (pushed back or spread)", "wiring",
+                  part_id, 0.5 * self.rate, part_id, open_severity(part_id), f"Repair or replace {self.name(part_id)}"),
+            Fault(f"{part_id}.resistance", part_id, "resistance", f"{self.name(part_id)} corroded", "wiring",
+                  part_id, 0.8 * self.rate, part_id, series_severities(part_id), f"Clean or replace {self.name(part_id)}"),
+        ]  # fmt: skip
+
+
+class Splice(Part):
+    """A crimped joint of several wires; each leg can corrode. Legs are named by use: ``S1.a``, ``S1.b`` …"""
+
+    family: Literal["splice"]
+    legs: list[str] = Field(min_length=2, description="Names of the legs, as wires refer to them.")
+    fit_min: NonNegative = 30.0
+    price: NonNegative = 3.0
+
+    GROUP: ClassVar[Group] = "wiring"
+    TERMINALS: ClassVar[tuple[str, ...]] = ()
+    NOUN: ClassVar[str] = "Splice"
+
+    def branches(self, part_id: str, setup: Setup) -> list[Branch]:
+        return [
+            Branch(f"{part_id}.leg_{leg}", part_id, f"{part_id}.{leg}", f"{part_id}.hub", 0.002, spread=0.3) for leg in self.legs
+        ]
+
+    def faults(self, part_id: str) -> list[Fault]:
+        found = []
+        for leg in self.legs:
+            branch = f"{part_id}.leg_{leg}"
+            found += [
+                self.fault(part_id, f"{leg}_open", f"open at leg {leg}", 0.2, branch, open_severity(branch)),
+                self.fault(part_id, f"{leg}_resistance", f"corroded at leg {leg}", 0.3, branch, series_severities(branch)),
+            ]
+        return found
+
+
+class GroundPoint(Part):
+    """A stud or bolt on the body: the joint between ring terminals and metal."""
+
+    family: Literal["ground_point"]
+    access_min: NonNegative | None = 1.0
+    fit_min: NonNegative = 15.0
+    price: NonNegative = 2.0
+    exposed: bool = Field(False, description="Under the vehicle or in a wheel arch: fails more often.")
+
+    GROUP: ClassVar[Group] = "wiring"
+    TERMINALS: ClassVar[tuple[str, ...]] = ("stud",)
+    NOUN: ClassVar[str] = "Ground point"
+
+    def branches(self, part_id: str, setup: Setup) -> list[Branch]:
+        return [Branch(part_id, part_id, f"{part_id}.stud", CHASSIS, 0.002, spread=0.3)]
+
+    def faults(self, part_id: str) -> list[Fault]:
+        factor = 3.0 if self.exposed else 1.0
+        return [
+            self.fault(part_id, "open", "loose or broken off", 0.5 * factor, part_id, open_severity(part_id)),
+            self.fault(part_id, "resistance", "corroded", 0.8 * factor, part_id,
+                       series_severities(part_id, (0.1, 0.3, 1.0, 3.0, 10.0, 30.0, 100.0, 1e3))),
+        ]  # fmt: skip

@@ -1,0 +1,129 @@
+"""Loads: plain resistance, solenoid coil, lamp, DC motor."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal, Self
+
+from pydantic import Field, model_validator
+
+from sondar.core.circuit.families.base import Part, Positive, open_severity, series_severities
+from sondar.core.circuit.laws import motor_parameters
+from sondar.core.circuit.model import Branch, Change, Fault, Law, Setup, Severity, copper_resistance
+
+
+class ResistiveLoad(Part):
+    """A heater or a plain resistor."""
+
+    family: Literal["resistor"]
+    resistance_ohm: Positive
+    tolerance: Positive = Field(0.05, description="Relative standard deviation among good parts.")
+
+    NOUN: ClassVar[str] = "Load"
+
+    def branches(self, part_id: str, setup: Setup) -> list[Branch]:
+        return [Branch(part_id, part_id, f"{part_id}.1", f"{part_id}.2", self.resistance_ohm, spread=self.tolerance)]
+
+    def faults(self, part_id: str) -> list[Fault]:
+        return [
+            self.fault(part_id, "open", "open circuit", 1.0, part_id, open_severity(part_id)),
+            self.fault(part_id, "short", "internally shorted", 0.3, part_id, scale_severities(part_id)),
+            self.fault(part_id, "resistance", "resistance too high", 0.3, part_id,
+                       series_severities(part_id, tuple(self.resistance_ohm * f for f in (0.5, 1.5, 5.0, 15.0)))),
+        ]  # fmt: skip
+
+
+class Solenoid(Part):
+    """A valve or lock coil: copper, so its resistance follows temperature. A stuck plunger is not electrical."""
+
+    family: Literal["solenoid"]
+    coil_ohm: Positive
+    tolerance: Positive = 0.05
+
+    NOUN: ClassVar[str] = "Solenoid"
+
+    def branches(self, part_id: str, setup: Setup) -> list[Branch]:
+        ohms = copper_resistance(self.coil_ohm, setup.temperature_c)
+        return [Branch(part_id, part_id, f"{part_id}.1", f"{part_id}.2", ohms, spread=self.tolerance)]
+
+    def faults(self, part_id: str) -> list[Fault]:
+        return [
+            self.fault(part_id, "open", "coil open", 1.5, part_id, open_severity(part_id)),
+            self.fault(part_id, "short", "coil with shorted turns", 0.5, part_id, scale_severities(part_id)),
+        ]
+
+
+class Lamp(Part):
+    """A filament lamp: cold resistance a tenth of hot; see ``laws.lamp_current``."""
+
+    family: Literal["lamp"]
+    rated_w: Positive
+    rated_v: Positive = 13.5
+    cold_ratio: Positive = Field(0.1, description="Cold resistance divided by hot resistance.")
+
+    NOUN: ClassVar[str] = "Lamp"
+
+    def branches(self, part_id: str, setup: Setup) -> list[Branch]:
+        inner = f"{part_id}.filament"
+        law = Law("lamp", (self.rated_v, self.rated_v**2 / self.rated_w, self.cold_ratio))
+        return [
+            Branch(f"{part_id}.holder", part_id, f"{part_id}.1", inner, 0.01, spread=0.3),
+            Branch(part_id, part_id, inner, f"{part_id}.2", law=law),
+        ]
+
+    def faults(self, part_id: str) -> list[Fault]:
+        holder = f"{part_id}.holder"
+        return [
+            self.fault(part_id, "open", "filament broken", 2.5, holder, open_severity(holder)),
+            self.fault(part_id, "resistance", "holder contact corroded", 0.8, holder,
+                       series_severities(holder, (1.0, 3.0, 10.0, 30.0, 100.0))),
+        ]  # fmt: skip
+
+
+class DcMotor(Part):
+    """A permanent-magnet motor driving a fan, pump or latch; see ``laws.motor_current``."""
+
+    family: Literal["dc_motor"]
+    rated_v: Positive = 13.0
+    rated_a: Positive = Field(description="Current at rated voltage, turning under its usual load.")
+    armature_ohm: Positive = Field(description="Resistance at standstill, brushes included.")
+    friction_share: Positive = Field(0.1, lt=0.9, description="Share of the rated current spent on dry friction.")
+
+    NOUN: ClassVar[str] = "Motor"
+    CAUTIONS: ClassVar[tuple[str, ...]] = ("moving",)
+
+    @model_validator(mode="after")
+    def _turns_at_rated_voltage(self) -> Self:
+        if self.rated_a * self.armature_ohm >= self.rated_v:
+            raise ValueError(
+                f"armature_ohm {self.armature_ohm:g} Ω × rated_a {self.rated_a:g} A leaves no voltage to turn the motor at "
+                f"{self.rated_v:g} V: give the standstill resistance, which is lower than rated_v / rated_a"
+            )
+        return self
+
+    def branches(self, part_id: str, setup: Setup) -> list[Branch]:
+        inner = f"{part_id}.armature"
+        law = Law("motor", motor_parameters(self.rated_v, self.rated_a, self.armature_ohm, self.friction_share))
+        return [
+            Branch(f"{part_id}.brushes", part_id, f"{part_id}.1", inner, 0.02 * self.armature_ohm, spread=0.3),
+            Branch(part_id, part_id, inner, f"{part_id}.2", law=law),
+            Branch(f"{part_id}.short", part_id, f"{part_id}.1", f"{part_id}.2"),
+        ]
+
+    def faults(self, part_id: str) -> list[Fault]:
+        brushes, short = f"{part_id}.brushes", f"{part_id}.short"
+        shorts = tuple(Severity(f"{f:.0%} of standstill ohms", 0.5, (Change(short, set_ohm=self.armature_ohm * f),))
+                       for f in (0.15, 0.6))  # fmt: skip
+        # A friction current no supply can deliver: the rotor never turns and only the armature resistance is left.
+        seized = (Severity("seized", 1.0, (Change(part_id, law_parameters=((2, 1e9),)),)),)
+        return [
+            self.fault(part_id, "open", "open (brushes or thermal cut-out)", 1.5, brushes, open_severity(brushes)),
+            self.fault(part_id, "resistance", "brushes worn, high resistance", 1.0, brushes,
+                       series_severities(brushes, (0.3, 1.0, 3.0, 10.0, 30.0, 100.0))),
+            self.fault(part_id, "short", "winding shorted", 0.4, short, shorts),
+            self.fault(part_id, "seized", "seized or blocked", 0.6, part_id, seized),
+        ]  # fmt: skip
+
+
+def scale_severities(branch: str) -> tuple[Severity, ...]:
+    """A winding or element that has lost part of its resistance."""
+    return tuple(Severity(f"{f:.0%} of its resistance left", 0.25, (Change(branch, scale=f),)) for f in (0.02, 0.2, 0.4, 0.65))

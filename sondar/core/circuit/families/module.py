@@ -1,0 +1,110 @@
+"""What sits behind a module's pins: drivers that sink or source a load, and inputs held by a resistor."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+from pydantic import Field
+
+from sondar.core.circuit.families.base import (
+    ActiveWhen,
+    Part,
+    Positive,
+    Quantity,
+    listed,
+    normalised,
+    path_severities,
+    series_severities,
+)
+from sondar.core.circuit.model import OPEN_OHM, Branch, Change, Fault, Group, Setup, Severity, is_active
+
+
+class Driver(Part):
+    """A transistor: on-resistance when commanded, leakage when not. Fields shared by both sides."""
+
+    on_when: ActiveWhen = Field(description="Controls and values that switch it on, e.g. {key: [on, run], fan: on}.")
+    on_ohm: Positive = 0.25
+    leakage_a: Positive = Field(5e-6, description="Off-state leakage in amperes at 12 V.")
+
+    GROUP: ClassVar[Group] = "module"
+    CLOSED_TO: ClassVar[str] = "ground"
+
+    def control_values(self) -> dict[str, list[str]]:
+        return listed(self.on_when)
+
+    def branches(self, part_id: str, setup: Setup) -> list[Branch]:
+        on = is_active(normalised(self.on_when), setup)
+        off_ohm = 12.0 / self.leakage_a
+        first, second = self.TERMINALS
+        return [
+            Branch(part_id, part_id, f"{part_id}.{first}", f"{part_id}.{second}", self.on_ohm if on else off_ohm,
+                   spread=0.2 if on else 0.5)
+        ]  # fmt: skip
+
+    def faults(self, part_id: str) -> list[Fault]:
+        dead = (Severity("open", 1.0, (Change(part_id, set_ohm=OPEN_OHM),)),)
+        stuck = (Severity("on", 1.0, (Change(part_id, set_ohm=self.on_ohm),)),)
+        return [
+            self.fault(part_id, "dead", "does not switch on", 1.2, part_id, dead),
+            self.fault(part_id, "stuck_on", f"stuck on, shorted to {self.CLOSED_TO}", 0.5, part_id, stuck),
+            self.fault(part_id, "weak", "switches on with high resistance", 0.4, part_id,
+                       series_severities(part_id, (1.0, 3.0, 10.0, 30.0, 100.0))),
+        ]  # fmt: skip
+
+
+class LowSideDriver(Driver):
+    """Sinks a fed load: terminal ``out`` to the load, ``gnd`` to the module's ground."""
+
+    family: Literal["low_side_driver"]
+    TERMINALS: ClassVar[tuple[str, ...]] = ("out", "gnd")
+    NOUN: ClassVar[str] = "Low-side driver"
+
+
+class HighSideDriver(Driver):
+    """Feeds a grounded load: terminal ``feed`` from the module's supply, ``out`` to the load."""
+
+    family: Literal["high_side_driver"]
+    TERMINALS: ClassVar[tuple[str, ...]] = ("feed", "out")
+    NOUN: ClassVar[str] = "High-side driver"
+    CLOSED_TO: ClassVar[str] = "supply"
+
+
+class PulledInput(Part):
+    """A module input: ``pin`` held by a resistor, to an internal supply (pull-up) or to ground (pull-down)."""
+
+    family: Literal["module_input"]
+    pull: Literal["up", "down"]
+    pull_ohm: Positive
+    supply_v: Quantity = Field(5.0, description="Internal supply of a pull-up, in volts, when active.")
+    active_when: ActiveWhen = Field(
+        default_factory=lambda: {"key": ["on", "run"]}, description="When the module is awake."
+    )
+    tolerance: Positive = 0.01
+
+    GROUP: ClassVar[Group] = "module"
+    TERMINALS: ClassVar[tuple[str, ...]] = ("pin", "gnd")
+    NOUN: ClassVar[str] = "Module input"
+
+    def control_values(self) -> dict[str, list[str]]:
+        return listed(self.active_when)
+
+    def branches(self, part_id: str, setup: Setup) -> list[Branch]:
+        awake = is_active(normalised(self.active_when), setup)
+        emf = self.supply_v if self.pull == "up" and awake else 0.0
+        pin, gnd = f"{part_id}.pin", f"{part_id}.gnd"
+        return [
+            Branch(f"{part_id}.pull", part_id, pin, gnd, self.pull_ohm, emf, self.tolerance, 0.005 * abs(emf)),
+            Branch(f"{part_id}.leak", part_id, pin, gnd),
+        ]
+
+    def faults(self, part_id: str) -> list[Fault]:
+        pull, leak = f"{part_id}.pull", f"{part_id}.leak"
+        found = [
+            self.fault(part_id, "pull_open", f"pull-{self.pull} open", 0.5, pull,
+                       (Severity("open", 1.0, (Change(pull, set_ohm=OPEN_OHM),)),)),
+            self.fault(part_id, "leak", "input leaks to ground", 0.5, leak, path_severities(leak, (0.5, 10.0, 100.0, 1e3, 1e4))),
+        ]  # fmt: skip
+        if self.pull == "up":
+            wrong = tuple(Severity(f"{v:.1f} V", 0.5, (Change(pull, emf_v=v),)) for v in (0.0, 0.7 * self.supply_v))
+            found.append(self.fault(part_id, "supply", "internal supply wrong", 0.4, pull, wrong))
+        return found

@@ -1,0 +1,228 @@
+"""The vocabulary shared by part families, network and solver.
+
+A *branch* joins two terminals. A *fault* changes branches, by a list of *severities*. A *set-up* says what
+the technician has done to the vehicle: key, commands, connectors apart, temperature. A *point* is where a
+probe can go.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Literal
+
+Group = Literal["wiring", "module", "component"]
+
+CHASSIS = "chassis"
+"""Name of the vehicle body, the 0 V reference of every network."""
+
+OPEN_OHM = 1e8
+"""What "open" means: 100 MΩ, damp insulation rather than vacuum, so a 10 MΩ meter still floats on it."""
+
+AIR_OHM = 1e9
+"""Across the halves of a parted connector or an open relay or switch contact."""
+
+COPPER_TEMPERATURE_COEFFICIENT = 0.00393
+"""Relative resistance rise of annealed copper per kelvin at 20 °C (IEC 60028)."""
+
+
+def copper_resistance(resistance_at_20c_ohm: float, temperature_c: float) -> float:
+    """Copper resistance in ohms at a temperature in °C: R = R20·(1 + α·(T − 20)) (IEC 60028)."""
+    return resistance_at_20c_ohm * (1.0 + COPPER_TEMPERATURE_COEFFICIENT * (temperature_c - 20.0))
+
+
+@dataclass(frozen=True)
+class Law:
+    """Current against voltage of a part that is not a resistor; see ``laws``.
+
+    Attributes:
+        kind: ``lamp``, ``motor`` or ``diode``.
+        parameters: the law's own numbers, in SI units, in the order ``laws`` documents.
+    """
+
+    kind: Literal["lamp", "motor", "diode"]
+    parameters: tuple[float, ...]
+
+
+@dataclass(frozen=True)
+class RelayContact:
+    """A contact that follows the current of a coil branch.
+
+    Attributes:
+        coil: id of the coil branch.
+        pull_in_a: coil current in amperes at which the contact changes over.
+        closed_at_rest: True for a normally closed contact.
+        closed_ohm: resistance when closed.
+    """
+
+    coil: str
+    pull_in_a: float
+    closed_at_rest: bool
+    closed_ohm: float
+
+
+@dataclass(frozen=True)
+class Branch:
+    """A two-terminal element of the network: v_a − v_b = emf_v + resistance_ohm · i, with i from a to b.
+
+    Attributes:
+        id: unique name, ``PART`` or ``PART.role``.
+        part: id of the part it belongs to.
+        a, b: terminal references.
+        resistance_ohm: healthy value in this set-up; ``inf`` for a path that only a fault makes.
+        emf_v: source voltage in series, + at terminal a.
+        spread: relative standard deviation of the resistance among healthy vehicles.
+        emf_spread_v: standard deviation of the source voltage in volts.
+        law: set for a non-linear part; the branch is then the law alone.
+        contact: set for a relay contact.
+        fuse_rating_a: set for a fuse element.
+    """
+
+    id: str
+    part: str
+    a: str
+    b: str
+    resistance_ohm: float = math.inf
+    emf_v: float = 0.0
+    spread: float = 0.0
+    emf_spread_v: float = 0.0
+    law: Law | None = None
+    contact: RelayContact | None = None
+    fuse_rating_a: float | None = None
+
+
+@dataclass(frozen=True)
+class Change:
+    """What a fault does to one branch. Exactly one of the fields after ``branch`` is used.
+
+    Attributes:
+        set_ohm: new resistance; add_ohm: added in series; scale: factor on the resistance.
+        emf_v: new source voltage.
+        law_parameters: replacements by position in the law's parameters.
+    """
+
+    branch: str
+    set_ohm: float | None = None
+    add_ohm: float | None = None
+    scale: float | None = None
+    emf_v: float | None = None
+    law_parameters: tuple[tuple[int, float], ...] | None = None
+
+
+@dataclass(frozen=True)
+class Severity:
+    """One strength of a fault: a label such as ``30 Ω``, its share of the fault's rate, its changes."""
+
+    label: str
+    weight: float
+    changes: tuple[Change, ...]
+
+
+@dataclass(frozen=True)
+class Fault:
+    """One failure mode at one place.
+
+    Attributes:
+        id: ``PART.mode``.
+        title: a phrase for the bench, without the severity.
+        group: wiring, module or component.
+        unit: id of what would be repaired or replaced.
+        rate: relative frequency among faults of this circuit.
+        branch: the branch to mark on the drawing.
+        repair: what one would do about it.
+    """
+
+    id: str
+    part: str
+    mode: str
+    title: str
+    group: Group
+    unit: str
+    rate: float
+    branch: str
+    severities: tuple[Severity, ...]
+    repair: str = ""
+
+
+@dataclass(frozen=True)
+class Setup:
+    """What is done to the vehicle while measuring.
+
+    Attributes:
+        controls: (name, value) pairs, sorted by name: key, commands, switch positions.
+        unplugged: connectors that are apart.
+        temperature_c: temperature of the parts.
+    """
+
+    controls: tuple[tuple[str, str], ...]
+    unplugged: frozenset[str] = frozenset()
+    temperature_c: float = 20.0
+
+    def __getitem__(self, control: str) -> str:
+        return dict(self.controls)[control]
+
+    def with_control(self, name: str, value: str) -> Setup:
+        """The same set-up with one control moved."""
+        return Setup(tuple(sorted({**dict(self.controls), name: value}.items())), self.unplugged, self.temperature_c)
+
+    def with_unplugged(self, unplugged: frozenset[str]) -> Setup:
+        """The same set-up with exactly these connectors apart."""
+        return Setup(self.controls, unplugged, self.temperature_c)
+
+    def describe(self) -> str:
+        """One line for people: ``key on · fan on · X12 unplugged``."""
+        words = [f"{name} {value}" for name, value in sorted(self.controls, key=lambda c: (c[0] != "key", c[0]))]
+        words += [f"{name} unplugged" for name in sorted(self.unplugged)]
+        return " · ".join(words)
+
+
+def is_active(active_when: Mapping[str, tuple[str, ...]], setup: Setup) -> bool:
+    """True when every named control stands at one of its listed values."""
+    return all(setup[name] in values for name, values in active_when.items())
+
+
+@dataclass(frozen=True)
+class Point:
+    """Somewhere a probe can go.
+
+    Attributes:
+        ref: reference as in the document (``X12.85``, ``F3.1``, ``chassis``).
+        node: network node it sits on.
+        title: for people.
+        place: connector or part that must be reached.
+        access_min: minutes to reach the place the first time.
+        when: ``any``, or ``unplugged`` when the connector must be apart.
+        connector: the connector, when it belongs to one.
+    """
+
+    ref: str
+    node: str
+    title: str
+    place: str
+    access_min: float
+    when: Literal["any", "unplugged"] = "any"
+    connector: str | None = None
+
+    def reachable(self, setup: Setup) -> bool:
+        """True when a probe can touch it in this set-up."""
+        return self.when == "any" or self.connector in setup.unplugged
+
+
+@dataclass(frozen=True)
+class Unit:
+    """Something that is repaired or replaced as one.
+
+    Attributes:
+        price: purchase price in the workshop's currency; fit_min: minutes to replace or repair.
+        coded: True if the new part must be coded or taught in.
+    """
+
+    id: str
+    title: str
+    group: Group
+    price: float
+    fit_min: float
+    coded: bool = False
+    place: str = ""
+    cautions: tuple[str, ...] = field(default=())

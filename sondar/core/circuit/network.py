@@ -1,0 +1,189 @@
+"""A circuit document as a network: joined nodes, branches in a set-up, probe points, faults, units.
+
+``Circuit`` is built once per document; it holds no set-up. Everything it returns is a plain value.
+"""
+
+from __future__ import annotations
+
+import itertools
+from functools import cached_property
+
+from sondar.core.circuit.document import CircuitDocument, behind
+from sondar.core.circuit.families import Contact, Part, Splice, Wire
+from sondar.core.circuit.model import CHASSIS, Branch, Fault, Point, Setup, Unit
+from sondar.core.errors import UnknownReferenceError
+
+
+class Circuit:
+    """A checked circuit: parts (wires and contacts included), nodes, points, faults and units."""
+
+    def __init__(self, document: CircuitDocument) -> None:
+        self.document = document
+        self.parts: dict[str, Part] = dict(document.parts)
+        self.parts.update(document.wires)
+        for connector_id, connector in document.connectors.items():
+            for cavity in connector.cavities:
+                self.parts[f"{connector_id}.{cavity}"] = Contact(
+                    cavity=cavity, connector=connector_id, place=connector.place, rate=2.5 if connector.exposed else 1.0
+                )
+        self._joined = _join(document)
+        self.battery = next(i for i, part in self.parts.items() if part.family == "battery")  # type: ignore[attr-defined]
+        self.controls = document.control_values()
+
+    # -- nodes and branches -------------------------------------------------------------------------
+
+    def node(self, terminal: str) -> str:
+        """Network node of a terminal reference; joined terminals share one."""
+        if terminal == Wire.SUPPLY:
+            terminal = f"{self.battery}.pos"
+        return self._joined.get(terminal, terminal)
+
+    def branches(self, setup: Setup) -> list[Branch]:
+        """Every branch of the healthy circuit in a set-up, its ends given as nodes."""
+        made = itertools.chain.from_iterable(part.branches(part_id, setup) for part_id, part in self.parts.items())
+        return [
+            Branch(**{**branch.__dict__, "a": self.node(branch.a), "b": self.node(branch.b)})
+            for branch in made
+            if self.node(branch.a) != self.node(branch.b) and not branch.a.endswith(".87a") and not self._is_unused(branch)
+        ]
+
+    def _is_unused(self, branch: Branch) -> bool:
+        return branch.b.endswith(".87a") and branch.b not in self._used_terminals
+
+    @cached_property
+    def _used_terminals(self) -> frozenset[str]:
+        used = {wire.from_ for wire in self.document.wires.values()} | {wire.to for wire in self.document.wires.values()}
+        for connector in self.document.connectors.values():
+            used.update(ref for target in connector.cavities.values() for ref in behind(target))
+        used.update(ref for join in self.document.joins for ref in join)
+        return frozenset(used)
+
+    # -- set-ups ------------------------------------------------------------------------------------
+
+    def rest_setup(self, temperature_c: float = 20.0) -> Setup:
+        """Everything plugged in, every control at its first position."""
+        return Setup(tuple(sorted((name, values[0]) for name, values in self.controls.items())), frozenset(), temperature_c)
+
+    def setup(self, controls: dict[str, str], unplugged: frozenset[str] = frozenset(), temperature_c: float = 20.0) -> Setup:
+        """A set-up from the controls that differ from rest.
+
+        Raises:
+            UnknownReferenceError: a control, position or connector the circuit does not have.
+        """
+        made = self.rest_setup(temperature_c).with_unplugged(frozenset(unplugged))
+        for name, value in controls.items():
+            if name not in self.controls:
+                raise UnknownReferenceError("control", name, list(self.controls))
+            if value not in self.controls[name]:
+                raise UnknownReferenceError(f"position of control {name}", value, list(self.controls[name]))
+            made = made.with_control(name, value)
+        for connector in unplugged:
+            if connector not in self.document.connectors:
+                raise UnknownReferenceError("connector", connector, list(self.document.connectors))
+        return made
+
+    def named_setup(self, name: str) -> Setup:
+        """A set-up of the document's ``setups`` section, or ``rest``."""
+        if name == "rest":
+            return self.rest_setup()
+        if name not in self.document.setups:
+            raise UnknownReferenceError("set-up", name, ["rest", *self.document.setups])
+        named = self.document.setups[name]
+        return self.setup(named.controls, frozenset(named.unplugged), named.temperature_c)
+
+    def control_states(self) -> list[tuple[tuple[str, str], ...]]:
+        """All combinations of control positions, each as sorted pairs."""
+        names = sorted(self.controls)
+        return [tuple(zip(names, combo, strict=True)) for combo in itertools.product(*(self.controls[n] for n in names))]
+
+    # -- points -------------------------------------------------------------------------------------
+
+    @cached_property
+    def points(self) -> dict[str, Point]:
+        """Everywhere a probe can go, by reference."""
+        found: dict[str, Point] = {CHASSIS: Point(CHASSIS, self.node(CHASSIS), "clean metal of the body", "body", 0.0)}
+        for part_id, part in self.document.parts.items():
+            if part.access_min is None or isinstance(part, Splice):
+                continue
+            for terminal in part.TERMINALS:
+                ref = f"{part_id}.{terminal}"
+                found[ref] = Point(ref, self.node(ref), f"{part.name(part_id)} terminal {terminal}", part_id, part.access_min)
+        for connector_id, connector in self.document.connectors.items():
+            for cavity in connector.cavities:
+                ref = f"{connector_id}.{cavity}"
+                label = f"{connector.title or 'Connector'} {connector_id}, cavity {cavity}"
+                when = "any" if connector.back_probe else "unplugged"
+                far = "any" if connector.inline and connector.back_probe else "unplugged"
+                side = "far side" if connector.inline else "part side"
+                found[ref] = Point(
+                    ref, self.node(ref), f"{label}, wire side", connector_id, connector.access_min, when, connector_id  # type: ignore[arg-type]
+                )  # fmt: skip
+                found[f"{ref}/c"] = Point(
+                    f"{ref}/c", self.node(f"{ref}/c"), f"{label}, {side}", connector_id, connector.access_min, far, connector_id  # type: ignore[arg-type]
+                )  # fmt: skip
+        return found
+
+    def point(self, ref: str) -> Point:
+        """One point.
+
+        Raises:
+            UnknownReferenceError: nothing a probe can reach has this reference.
+        """
+        if ref not in self.points:
+            raise UnknownReferenceError("point", ref, list(self.points))
+        return self.points[ref]
+
+    @property
+    def black_reference(self) -> str:
+        """Where the black lead stays by default: the battery's negative post."""
+        return f"{self.battery}.neg"
+
+    # -- faults and units ---------------------------------------------------------------------------
+
+    @cached_property
+    def faults(self) -> dict[str, Fault]:
+        """Every single fault of the circuit, by id."""
+        return {fault.id: fault for part_id, part in self.parts.items() for fault in part.faults(part_id)}
+
+    @cached_property
+    def units(self) -> dict[str, Unit]:
+        """Everything that is repaired or replaced as one, by id."""
+        made: dict[str, Unit] = {}
+        for fault in self.faults.values():
+            if fault.unit in made:
+                continue
+            if fault.unit in self.document.modules:
+                module = self.document.modules[fault.unit]
+                title = f"{module.title or 'Module'} ({fault.unit})"
+                made[fault.unit] = Unit(fault.unit, title, "module", module.price, module.fit_min, module.coded, module.place)
+            else:
+                part = self.parts[fault.unit]
+                made[fault.unit] = Unit(
+                    fault.unit, part.name(fault.unit), fault.group, part.price, part.fit_min, False, part.place, part.CAUTIONS
+                )
+        return made
+
+
+def _join(document: CircuitDocument) -> dict[str, str]:
+    """Union of joined terminals: terminal -> representative; ``chassis`` represents its own set."""
+    parent: dict[str, str] = {}
+
+    def find(item: str) -> str:
+        while parent.get(item, item) != item:
+            item = parent[item]
+        return item
+
+    def union(first: str, second: str) -> None:
+        a, b = find(first), find(second)
+        if a == CHASSIS:
+            a, b = b, a
+        parent[a] = b
+
+    for connector_id, connector in document.connectors.items():
+        for cavity, target in connector.cavities.items():
+            for ref in behind(target):
+                union(ref, f"{connector_id}.{cavity}/c")
+    for join in document.joins:
+        for ref in join[1:]:
+            union(join[0], ref)
+    return {name: find(name) for name in parent}

@@ -1,0 +1,148 @@
+"""Exact Bayes over the hypotheses, from the readings that stand; recomputed from scratch, so undo and audit are free.
+
+Likelihood of a reading = (1 − misread) · predicted density, meter error and spread of vehicles included, + misread · anything.
+Repeats of the same test carry no new knowledge of this vehicle's tolerances, so n repeats count as their geometric mean.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from sondar.core.diagnosis.hypotheses import HypothesisSet
+from sondar.core.diagnosis.predictions import MISREAD, Predictor
+from sondar.core.diagnosis.tests import Test
+from sondar.core.errors import QuantityError
+from sondar.core.instruments import INSTRUMENTS, Display, working
+
+Array = npt.NDArray[np.float64]
+
+ANYTHING_SPAN = {"volts": 17.0, "ohms": 9.5}
+"""Width in the working scale over which a slip can land: −1 … 16 V, and about 9.5 decades of ohms."""
+
+WORD_CHANCE = 0.15
+"""Chance that a slip shows a given word."""
+
+
+@dataclass(frozen=True)
+class Reading:
+    """One standing reading.
+
+    Attributes:
+        value: SI value, or None for a word.
+        state: word shown, or None for a figure.
+        resolution: half-width in SI units of the last digit entered.
+    """
+
+    id: str
+    test: Test
+    value: float | None
+    state: str | None
+    resolution: float = 0.0
+
+
+@dataclass(frozen=True, eq=False)
+class Belief:
+    """Probabilities after the standing readings.
+
+    Attributes:
+        now: (H,) posterior; steps: (R + 1, H) prior, then after each reading in order.
+        log_likelihood: (R, H) natural log of each reading's weighted likelihood.
+    """
+
+    hypotheses: HypothesisSet
+    now: Array
+    steps: Array
+    log_likelihood: Array
+
+    def units(self, step: int = -1) -> Array:
+        """(U,) probability per replaceable unit after a step."""
+        result: Array = self.steps[step] @ self.hypotheses.member
+        return result
+
+    def groups(self, step: int = -1) -> dict[str, float]:
+        """Probability per group: wiring, module, component, none, unknown."""
+        found: dict[str, float] = {name: 0.0 for name in ("wiring", "module", "component", "none", "unknown")}
+        for suspect, probability in zip(self.hypotheses.suspects, self.steps[step], strict=True):
+            found[suspect.group] += float(probability)
+        return found
+
+
+def check_reading(reading: Reading) -> None:
+    """A reading must fit its instrument.
+
+    Raises:
+        QuantityError: a word the instrument cannot show, or a figure for a lamp, or a negative resistance.
+    """
+    device = INSTRUMENTS[reading.test.instrument]
+    expected = " or ".join(device.words)
+    if reading.state is not None and reading.state not in device.words:
+        raise QuantityError(reading.state, f"{expected} from the {device.title.lower()}")
+    if reading.value is not None and device.kind == "lamp":
+        raise QuantityError(f"{reading.value:g}", f"{expected} from the {device.title.lower()}")
+    if reading.value is not None and device.kind == "ohms" and reading.value < 0:
+        raise QuantityError(f"{reading.value:g}", "a resistance of 0 Ω or more; swap the leads if voltage is present")
+    if reading.value is not None and device.kind == "volts" and abs(reading.value) > 60:
+        raise QuantityError(f"{reading.value:g}", "a voltage between −60 and 60 V; add m for millivolts")
+    if reading.value is None and reading.state is None:
+        raise QuantityError("", "a figure or a word")
+
+
+def log_likelihood(reading: Reading, shown: Display) -> Array:
+    """Natural log of the likelihood (H,) of one reading, *not on the drawing* last.
+
+    Args:
+        shown: display of the reading's test, (H − 1, 1).
+    """
+    device = INSTRUMENTS[reading.test.instrument]
+    words = shown.words[:, 0]
+    if reading.state is not None:
+        probability = words[:, device.words.index(reading.state)]
+        anything = WORD_CHANCE
+    else:
+        assert reading.value is not None
+        at = float(working(device.kind, reading.value))
+        last_digit = reading.resolution / np.sqrt(3.0)
+        if device.kind == "ohms":
+            last_digit /= (max(reading.value, 0.0) + 0.05) * np.log(10.0)
+        sd = np.hypot(shown.sd[:, 0], last_digit)
+        density = np.exp(-0.5 * ((at - shown.mean[:, 0]) / sd) ** 2) / (sd * np.sqrt(2.0 * np.pi))
+        probability = density * (1.0 - words.sum(axis=1))
+        anything = 1.0 / ANYTHING_SPAN[device.kind]
+    known = (1.0 - MISREAD) * probability + MISREAD * anything
+    unknown = 0.5 * known[0] + 0.5 * anything
+    result: Array = np.log(np.append(known, unknown))
+    return result
+
+
+def update(predictor: Predictor, readings: Sequence[Reading]) -> Belief:
+    """Belief from the prior and the standing readings, in the order they were made."""
+    hypotheses = predictor.hypotheses
+    repeats = Counter(reading.test.key() for reading in readings)
+    rows = [log_likelihood(r, predictor.display_of(r.test)) / repeats[r.test.key()] for r in readings]
+    weights = np.array(rows).reshape(len(rows), len(hypotheses.prior))
+    logs = np.log(hypotheses.prior) + np.vstack([np.zeros(len(hypotheses.prior)), np.cumsum(weights, axis=0)])
+    steps = np.exp(logs - logs.max(axis=1, keepdims=True))
+    steps /= steps.sum(axis=1, keepdims=True)
+    return Belief(hypotheses, steps[-1], steps, weights)
+
+
+def unit_log_bayes_factors(belief: Belief, reading: int) -> Array:
+    """(U,) log10 of how much better each unit's suspects predict a reading than everything else does.
+
+    Severities within a unit are weighted as they stood before the reading (Good's weight of evidence, in bans).
+    """
+    before = belief.steps[reading]
+    likelihood = np.exp(belief.log_likelihood[reading] - belief.log_likelihood[reading].max())
+    mass = before @ belief.hypotheses.member
+    joint = (before * likelihood) @ belief.hypotheses.member
+    with np.errstate(divide="ignore", invalid="ignore"):
+        inside = joint / mass
+        outside = (joint.sum() - joint) / (1.0 - mass)
+        factor = np.log10(inside / outside)
+    result: Array = np.nan_to_num(factor, nan=0.0, posinf=9.0, neginf=-9.0)
+    return result

@@ -1,0 +1,101 @@
+"""What may be wrong: no fault now, every single fault at every severity, something not on the drawing.
+
+Index 0 is *no fault now*, the last index is *not on the drawing*; between them come (fault, severity) pairs. Faults that
+change nothing anyone could notice in normal use are not suspects and are left out.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from sondar.core.circuit.model import Change, Setup
+from sondar.core.circuit.network import Circuit
+from sondar.core.circuit.solver import SetupSolver, blown_fuses
+
+Array = npt.NDArray[np.float64]
+
+NONE, UNKNOWN = "none", "unknown"
+PRIOR_NONE = 0.06
+PRIOR_UNKNOWN = 0.04
+NOTICEABLE_V = 0.2
+"""A fault is a suspect if it moves some voltage of the plugged-in circuit by this much in some position of the controls."""
+
+
+@dataclass(frozen=True)
+class Suspect:
+    """One hypothesis: a fault at a severity, or one of the two that are not faults of the drawing."""
+
+    fault: str
+    severity: str
+    unit: str
+    group: str
+
+
+@dataclass(frozen=True, eq=False)
+class HypothesisSet:
+    """All hypotheses of a circuit at a temperature.
+
+    Attributes:
+        suspects: (H,) what each index means.
+        changes: (H − 1,) branch changes, for the solver; *not on the drawing* has none.
+        blown: (H − 1, n_fuses) fuses that each has opened.
+        prior: (H,) sums to 1.
+        units: ids in the order of the columns of ``member``; the first is ``none``, the last ``unknown``.
+        member: (H, U) one-hot membership of hypotheses in units.
+    """
+
+    suspects: tuple[Suspect, ...]
+    changes: tuple[tuple[Change, ...], ...]
+    blown: npt.NDArray[np.bool_]
+    prior: Array
+    units: tuple[str, ...]
+    member: Array
+
+    def index(self, fault: str, severity: str | None = None) -> list[int]:
+        """Indices of a fault, or of one of its severities."""
+        return [i for i, s in enumerate(self.suspects) if s.fault == fault and severity in (None, s.severity)]
+
+
+def distinct_control_states(circuit: Circuit) -> list[tuple[tuple[str, str], ...]]:
+    """Control positions that differ in what they switch; of equal ones the first is kept, nearest to rest."""
+    seen: dict[tuple[object, ...], tuple[tuple[str, str], ...]] = {}
+    for state in circuit.control_states():
+        branches = circuit.branches(Setup(state))
+        signature = tuple((b.id, b.resistance_ohm, b.emf_v if b.part != circuit.battery else 0.0) for b in branches)
+        seen.setdefault(signature, state)
+    return list(seen.values())
+
+
+def build_hypotheses(circuit: Circuit, temperature_c: float = 20.0) -> HypothesisSet:
+    """All hypotheses that could bring a vehicle to the workshop."""
+    listed = [(fault, severity) for fault in circuit.faults.values() for severity in fault.severities]
+    changes = [(), *(severity.changes for _, severity in listed)]
+    blown = blown_fuses(circuit, changes, temperature_c)
+    audible = _noticeable(circuit, changes, blown, temperature_c)
+    kept = [i for i, heard in enumerate(audible[1:]) if heard]
+    rates = np.array([listed[i][0].rate * listed[i][1].weight for i in kept])
+    prior = np.concatenate([[PRIOR_NONE], (1 - PRIOR_NONE - PRIOR_UNKNOWN) * rates / rates.sum(), [PRIOR_UNKNOWN]])
+    suspects = [Suspect(NONE, "", NONE, NONE)]
+    suspects += [Suspect(listed[i][0].id, listed[i][1].label, listed[i][0].unit, listed[i][0].group) for i in kept]
+    suspects += [Suspect(UNKNOWN, "", UNKNOWN, UNKNOWN)]
+    units = tuple(dict.fromkeys(s.unit for s in suspects))
+    member = np.array([[1.0 if s.unit == unit else 0.0 for unit in units] for s in suspects])
+    rows = [0, *(i + 1 for i in kept)]
+    return HypothesisSet(tuple(suspects), tuple(changes[i] for i in rows), blown[rows], prior, units, member)
+
+
+def _noticeable(
+    circuit: Circuit, changes: list[tuple[Change, ...]], blown: npt.NDArray[np.bool_], temperature_c: float
+) -> npt.NDArray[np.bool_]:
+    ground = circuit.node(circuit.black_reference)
+    heard = blown.any(axis=1) if blown.size else np.zeros(len(changes), dtype=bool)
+    pairs = [(node, ground) for node in sorted({point.node for point in circuit.points.values()}) if node != ground]
+    for state in distinct_control_states(circuit):
+        solver = SetupSolver(circuit, Setup(state, frozenset(), temperature_c), pairs, samples=1)
+        volts = solver.solve(changes, blown).volts[0]
+        heard = heard | (np.abs(volts - volts[0]) > NOTICEABLE_V).any(axis=1)
+    heard[0] = True
+    return heard

@@ -1,0 +1,201 @@
+"""What each test would show under each hypothesis: distributions for belief, outcome classes for the plan.
+
+A ``Predictor`` belongs to one circuit at one temperature. It computes a set-up when first asked and keeps it: all its
+results depend on the circuit document alone, so they may be shared between jobs and thrown away at will.
+"""
+
+from __future__ import annotations
+
+import threading
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+import numpy.typing as npt
+from scipy.special import ndtr
+
+from sondar.core.circuit.model import Setup
+from sondar.core.circuit.network import Circuit
+from sondar.core.circuit.solver import OperatingPoints, SetupSolver
+from sondar.core.diagnosis.hypotheses import HypothesisSet, build_hypotheses, distinct_control_states
+from sondar.core.diagnosis.tests import Test, TestFinder
+from sondar.core.instruments import INSTRUMENTS, Display, display, from_working, instrument
+from sondar.core.quantities import format_si
+
+Array = npt.NDArray[np.float64]
+
+NUMERIC_CLASSES = 8
+WORD_CLASSES = 3
+CLASSES = NUMERIC_CLASSES + WORD_CLASSES
+MISREAD = 0.02
+"""Chance of a misplaced probe, a misread display or a typing slip, per reading."""
+
+SEPARATION = 1.6
+"""Neighbouring predictions this many pooled standard deviations apart fall into different outcome classes."""
+
+
+@dataclass(frozen=True, eq=False)
+class SetupPredictions:
+    """All sensible tests of one set-up with their outcome classes.
+
+    Attributes:
+        tests: (T,) the tests.
+        edges: (T, NUMERIC_CLASSES + 1) class borders in the working scale, −inf … inf, unused ones inf.
+        outcome: (T, CLASSES, H) probability of each class under each hypothesis; sums to 1 over classes.
+        displays: per instrument, over that instrument's tests; ``pair`` (T,) indexes into them.
+    """
+
+    setup: Setup
+    tests: tuple[Test, ...]
+    pair: npt.NDArray[np.intp]
+    edges: Array
+    outcome: npt.NDArray[np.float32]
+    displays: dict[str, Display]
+
+    def nominal(self, test: int) -> Array:
+        """(H − 1,) nominal display value of a test."""
+        shown: Array = self.displays[self.tests[test].instrument].nominal[:, self.pair[test]]
+        return shown
+
+
+class Predictor:
+    """Predictions of one circuit at one temperature, computed on demand and kept."""
+
+    def __init__(self, circuit: Circuit, temperature_c: float = 20.0) -> None:
+        self.circuit = circuit
+        self.temperature_c = temperature_c
+        self._setups: dict[Setup, SetupPredictions] = {}
+        self._displays: dict[tuple[str, str, str, Setup], Display] = {}
+        self._lock = threading.RLock()
+
+    @cached_property
+    def hypotheses(self) -> HypothesisSet:
+        """Everything that may be wrong."""
+        return build_hypotheses(self.circuit, self.temperature_c)
+
+    @cached_property
+    def finder(self) -> TestFinder:
+        """Sensible tests."""
+        return TestFinder(self.circuit)
+
+    @cached_property
+    def control_states(self) -> list[tuple[tuple[str, str], ...]]:
+        """Control positions worth measuring in."""
+        return distinct_control_states(self.circuit)
+
+    def setup(self, setup: Setup) -> SetupPredictions:
+        """Predictions of every sensible test in a set-up."""
+        with self._lock:
+            if setup not in self._setups:
+                self._setups[setup] = self._compute(setup)
+            return self._setups[setup]
+
+    def display_of(self, test: Test) -> Display:
+        """Predicted display (H − 1, 1) of any one test, sensible or not.
+
+        Raises:
+            UnknownReferenceError: unknown instrument or point.
+        """
+        device = instrument(test.instrument)
+        pair = (self.circuit.point(test.red).node, self.circuit.point(test.black).node)
+        with self._lock:
+            key = test.key()
+            if key not in self._displays:
+                known = self._setups.get(test.setup)
+                index = known.tests.index(test) if known is not None and test in known.tests else None
+                if known is not None and index is not None:
+                    self._displays[key] = known.displays[test.instrument].at(int(known.pair[index]))
+                else:
+                    self._displays[key] = display(device, self._solve(test.setup, [pair]))
+            return self._displays[key]
+
+    def _solve(self, setup: Setup, pairs: list[tuple[str, str]]) -> OperatingPoints:
+        return SetupSolver(self.circuit, setup, pairs).solve(self.hypotheses.changes, self.hypotheses.blown)
+
+    def _compute(self, setup: Setup) -> SetupPredictions:
+        tests = self.finder.tests(setup)
+        node = self.circuit.node
+        pairs = list(dict.fromkeys((node(t.red), node(t.black)) for t in tests))
+        points = self._solve(setup, pairs)
+        place = {key: index for index, key in enumerate(pairs)}
+        pair = np.zeros(len(tests), dtype=np.intp)
+        displays = {}
+        edges = np.full((len(tests), NUMERIC_CLASSES + 1), np.inf)
+        edges[:, 0] = -np.inf
+        outcome = np.zeros((len(tests), CLASSES, len(self.hypotheses.suspects)), dtype=np.float32)
+        for name in dict.fromkeys(t.instrument for t in tests):
+            rows = np.array([i for i, t in enumerate(tests) if t.instrument == name], dtype=np.intp)
+            used = [place[node(tests[i].red), node(tests[i].black)] for i in rows]
+            displays[name] = display(INSTRUMENTS[name], points.of_pairs(used))
+            pair[rows] = np.arange(len(rows))
+            edges[rows], outcome[rows] = _outcomes(displays[name], pair[rows])
+        return SetupPredictions(setup, tuple(tests), pair, edges, outcome, displays)
+
+
+def _outcomes(shown: Display, pairs: npt.NDArray[np.intp]) -> tuple[Array, npt.NDArray[np.float32]]:
+    """Class borders (T, N + 1) and outcome probabilities (T, CLASSES, H) of one instrument's tests.
+
+    Borders are put into the widest gaps between predictions, gaps measured in pooled standard deviations: the classes are
+    what the instrument can tell apart, and what a person would describe as different results.
+    """
+    mean, sd, words = shown.mean[:, pairs].T, shown.sd[:, pairs].T, shown.words[:, pairs].transpose(1, 2, 0)
+    numeric = 1.0 - words.sum(axis=1)  # (T, H − 1)
+    count = len(pairs)
+    edges = np.full((count, NUMERIC_CLASSES + 1), np.inf)
+    edges[:, 0] = -np.inf
+    if shown.instrument.kind != "lamp":
+        usable = np.where(numeric > 0.05, mean, np.inf)
+        order = np.argsort(usable, axis=1)
+        ranked = np.take_along_axis(usable, order, axis=1)
+        noise = np.take_along_axis(sd, order, axis=1)
+        with np.errstate(invalid="ignore"):
+            gap = (ranked[:, 1:] - ranked[:, :-1]) / np.hypot(noise[:, 1:], noise[:, :-1])
+        gap = np.where(np.isfinite(gap), gap, 0.0)
+        wide = np.argsort(-gap, axis=1)[:, : NUMERIC_CLASSES - 1]
+        middle = 0.5 * (np.take_along_axis(ranked, wide, axis=1) + np.take_along_axis(ranked, wide + 1, axis=1))
+        middle = np.where(np.take_along_axis(gap, wide, axis=1) > SEPARATION, middle, np.inf)
+        edges[:, 1 : 1 + middle.shape[1]] = np.sort(middle, axis=1)
+        edges[:, -1] = np.inf
+    below = ndtr((edges[:, :, None] - mean[:, None, :]) / sd[:, None, :])
+    below[:, -1] = 1.0
+    outcome = np.zeros((count, CLASSES, mean.shape[1] + 1))
+    outcome[:, :NUMERIC_CLASSES, :-1] = np.diff(below, axis=1) * numeric[:, None, :]
+    outcome[:, NUMERIC_CLASSES : NUMERIC_CLASSES + words.shape[1], :-1] = words
+    used = outcome[:, :, :-1].max(axis=2) > 1e-3
+    anything = used / used.sum(axis=1, keepdims=True)
+    outcome[:, :, :-1] = (1.0 - MISREAD) * outcome[:, :, :-1] + MISREAD * anything[:, :, None]
+    # Something not on the drawing: half the time this reading is as if healthy, else it can be anything.
+    outcome[:, :, -1] = 0.5 * outcome[:, :, 0] + 0.5 * anything
+    outcome /= outcome.sum(axis=1, keepdims=True)
+    return edges, outcome.astype(np.float32)
+
+
+def class_label(predictions: SetupPredictions, test: int, outcome: int) -> str:
+    """What a person would call an outcome class: ``11.8 to 12.4 V``, ``OL``, ``dim``."""
+    device = INSTRUMENTS[predictions.tests[test].instrument]
+    if outcome >= NUMERIC_CLASSES:
+        return device.words[outcome - NUMERIC_CLASSES]
+    shown = predictions.displays[device.id]
+    mean = shown.mean[:, predictions.pair[test]]
+    sd = shown.sd[:, predictions.pair[test]]
+    low, high = predictions.edges[test, outcome], predictions.edges[test, outcome + 1]
+    inside = (mean >= low) & (mean < high)
+    if not inside.any():
+        return "another value"
+    bottom = max(float(np.min(mean[inside] - sd[inside])), float(low))
+    top = min(float(np.max(mean[inside] + sd[inside])), float(high))
+    return range_label(device.id, bottom, top)
+
+
+def range_label(device_id: str, low: float, high: float) -> str:
+    """Two ends in the working scale as a range with its unit."""
+    device = INSTRUMENTS[device_id]
+    ends = [from_working(device.kind, low), from_working(device.kind, high)]
+    if device.kind == "volts":
+        if all(abs(v) < 0.1 for v in ends):
+            return "about 0 V"
+        return f"{ends[0] if abs(ends[0]) >= 0.05 else 0:.1f} to {ends[1]:.1f} V"
+    if device.kind == "ohms" and ends[1] < 1.0:
+        return "below 1 Ω"
+    labels = [format_si(v, device.unit, 2) for v in ends]
+    return labels[0] if labels[0] == labels[1] else f"{labels[0]} to {labels[1]}"

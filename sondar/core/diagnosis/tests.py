@@ -1,0 +1,159 @@
+"""Which measurements make sense and are allowed in a set-up.
+
+Rules held here: an ohmmeter only where the circuit is dead, a lamp never on a signal or driver line, never supply into
+anything but a ground path, only points a probe can reach as things stand.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import networkx as nx
+
+from sondar.core.circuit.families import Contact, Part, PulledInput, Splice, Wire
+from sondar.core.circuit.families.module import Driver
+from sondar.core.circuit.model import CHASSIS, Point, Setup
+from sondar.core.circuit.network import Circuit
+from sondar.core.instruments import LAMP_5W, LAMP_21W, OHMMETER, VOLTMETER, Instrument
+
+
+@dataclass(frozen=True)
+class Test:
+    """One measurement: instrument, where the two leads go, and the set-up."""
+
+    __test__ = False  # not a pytest class
+
+    instrument: str
+    red: str
+    black: str
+    setup: Setup
+
+    def key(self) -> tuple[str, str, str, Setup]:
+        """What makes two readings repeats of one another."""
+        return (self.instrument, self.red, self.black, self.setup)
+
+
+class TestFinder:
+    """Lists the sensible tests of a circuit; what is conductor to what is worked out once."""
+
+    __test__ = False
+
+    def __init__(self, circuit: Circuit) -> None:
+        self.circuit = circuit
+        graph = nx.Graph()
+        for part_id, part in circuit.parts.items():
+            if isinstance(part, Wire | Contact | Splice):
+                for branch in part.branches(part_id, circuit.rest_setup()):
+                    if branch.resistance_ohm < 1e3:
+                        graph.add_edge(circuit.node(branch.a), circuit.node(branch.b))
+        grounds = [circuit.node(f"{i}.stud") for i, p in circuit.parts.items() if p.family == "ground_point"]  # type: ignore[attr-defined]
+        self._ground_net = _reach(graph, [CHASSIS, circuit.node(circuit.black_reference), *grounds])
+        delicate = []
+        for part_id, part in circuit.parts.items():
+            if isinstance(part, PulledInput):
+                delicate.append(circuit.node(f"{part_id}.pin"))
+            if isinstance(part, Driver):
+                delicate.append(circuit.node(f"{part_id}.out"))
+        self._delicate_net = _reach(graph, delicate) - self._ground_net
+
+    def lamp_allowed(self, red: str, black: str) -> bool:
+        """True if a test lamp may load these two points.
+
+        A lamp would overload a module's input or driver. From battery positive it may only go to a ground path.
+        """
+        nodes = {self.circuit.node(red), self.circuit.node(black)}
+        if nodes & self._delicate_net:
+            return False
+        feed = self.circuit.node(f"{self.circuit.battery}.pos")
+        other = nodes - {feed}
+        return feed not in nodes or other <= self._ground_net
+
+    def tests(self, setup: Setup) -> list[Test]:
+        """All sensible tests in a set-up, in the order of the circuit file."""
+        reachable = [p for p in self.circuit.points.values() if p.reachable(setup)]
+        black = self.circuit.black_reference
+        found: list[Test] = []
+        seen: set[tuple[str, frozenset[str]]] = set()
+
+        def add(device: Instrument, red: str, other: str) -> None:
+            nodes = frozenset((self.circuit.node(red), self.circuit.node(other)))
+            if len(nodes) == 2 and (device.id, nodes) not in seen:
+                seen.add((device.id, nodes))
+                found.append(Test(device.id, red, other, setup))
+
+        pairs = list(self._component_pairs(reachable))
+        for point in reachable:
+            if point.ref != CHASSIS:
+                add(VOLTMETER, point.ref, black)
+        for red, other in pairs:
+            add(VOLTMETER, red, other)
+        positive = f"{self.circuit.battery}.pos"
+        for point in reachable:
+            if point.connector is None and point.place == self.circuit.battery:
+                continue
+            for device in (LAMP_5W, LAMP_21W):
+                if point.node in self._ground_net and self.circuit.black_reference != point.ref:
+                    add(device, positive, point.ref)
+                elif self.lamp_allowed(point.ref, black):
+                    add(device, point.ref, black)
+        if setup["key"] == self.circuit.controls["key"][0]:
+            for red, other in pairs:
+                add(OHMMETER, red, other)
+            for point in reachable:
+                if point.connector is not None:
+                    add(OHMMETER, point.ref, black)
+        return found
+
+    def _component_pairs(self, reachable: Iterable[Point]) -> Iterable[tuple[str, str]]:
+        """Across each part whose two ends can be reached, and along each wire whose two ends can."""
+        refs = {point.ref: point for point in reachable}
+        places: dict[str, list[str]] = {}
+        for ref, point in refs.items():
+            places.setdefault(point.place, []).append(ref)
+        for place, members in places.items():
+            document = self.circuit.document
+            if place in document.connectors:
+                yield from self._cavity_pairs(place, members)
+            elif len(members) == 2 and place != self.circuit.battery:
+                yield members[0], members[1]
+        for wire in self.circuit.document.wires.values():
+            if wire.from_ in refs and wire.to in refs:
+                yield wire.from_, wire.to
+
+    def _cavity_pairs(self, connector: str, members: list[str]) -> Iterable[tuple[str, str]]:
+        """Cavities that lead into the same part, on the same side of the connector."""
+        cavities = self.circuit.document.connectors[connector].cavities
+        for side in ("", "/c"):
+            listed = [m for m in members if m.endswith("/c") == bool(side)]
+            for index, red in enumerate(listed):
+                for other in listed[index + 1 :]:
+                    one, two = (cavities[m.split(".", 1)[1].removesuffix("/c")] for m in (red, other))
+                    if _share_a_branch(self.circuit, one, two):
+                        yield red, other
+
+
+def _share_a_branch(circuit: Circuit, one: str | list[str] | None, two: str | list[str] | None) -> bool:
+    if one is None or two is None:
+        return True  # in-line: the pair of wires going to the same place
+    nodes_one = {circuit.node(r) for r in ([one] if isinstance(one, str) else one)}
+    nodes_two = {circuit.node(r) for r in ([two] if isinstance(two, str) else two)}
+    owners: set[str] = {r.split(".")[0] for r in ([one] if isinstance(one, str) else one)}
+    for owner in owners:
+        part: Part = circuit.parts[owner]
+        inside = nx.Graph()
+        for branch in part.branches(owner, circuit.rest_setup()):
+            inside.add_edge(circuit.node(branch.a), circuit.node(branch.b))
+        for a in nodes_one & set(inside):
+            if any(b in inside and nx.has_path(inside, a, b) for b in nodes_two):
+                return True
+    return False
+
+
+def _reach(graph: nx.Graph[str], starts: Iterable[str]) -> set[str]:
+    found: set[str] = set()
+    for start in starts:
+        found.add(start)
+        if start in graph:
+            found |= nx.node_connected_component(graph, start)
+    return found

@@ -1,0 +1,122 @@
+"""Readings as people type and read them: ``12.4``, ``12,4``, ``4k7``, ``50m``, ``1.2 kΩ``, ``OL``.
+
+SI inside, shop units at the edge: everything here turns text into a bare SI number plus the resolution
+that the text implies, or an SI number into a short label with its unit.
+"""
+
+from __future__ import annotations
+
+import math
+import re
+from dataclasses import dataclass
+
+from sondar.core.errors import QuantityError
+
+PREFIXES = {"p": 1e-12, "n": 1e-9, "u": 1e-6, "µ": 1e-6, "μ": 1e-6, "m": 1e-3, "": 1.0, "k": 1e3, "K": 1e3, "M": 1e6, "G": 1e9}
+"""SI prefixes (SI brochure, 9th edition, table 7), with the shop spellings ``u`` and ``K``."""
+
+UNIT_WORDS = {"v": "V", "volt": "V", "volts": "V", "ω": "Ω", "ohm": "Ω", "ohms": "Ω", "r": "Ω", "a": "A", "amp": "A",
+              "hz": "Hz", "%": "%", "w": "W", "s": "s", "°c": "°C", "c": "°C"}  # fmt: skip
+
+STATE_WORDS = {
+    "ol": "OL", "o.l": "OL", "o.l.": "OL", "0l": "OL", "over": "OL", "inf": "OL", "open": "OL",
+    "bouncing": "bouncing", "bounce": "bouncing", "bounces": "bouncing", "b": "bouncing", "float": "bouncing",
+    "floating": "bouncing", "ghost": "bouncing", "wandering": "bouncing",
+    "bright": "bright", "on": "bright", "full": "bright", "dim": "dim", "d": "dim", "glow": "dim", "off": "off",
+    "dark": "off", "none": "off",
+    "live": "volts present", "volts present": "volts present", "voltage": "volts present",
+}  # fmt: skip
+"""Words a technician enters for what is seen, by instrument display or lamp."""
+
+_NUMBER = re.compile(
+    r"^(?P<sign>[+\-−]?)\s*(?P<whole>\d*)(?:[.,](?P<frac>\d*))?\s*"
+    r"(?P<prefix>[pnuµμmkKMG]?)(?:(?P<tail>\d+))?\s*(?P<unit>°?[a-zA-ZΩω%]*)$"
+)
+
+
+@dataclass(frozen=True)
+class Entry:
+    """What was typed, understood.
+
+    Attributes:
+        value: number in SI units, or None for a word.
+        resolution: half-width in SI units that the last typed digit leaves open (0 for a word).
+        state: ``OL``, ``bouncing``, ``bright``, ``dim``, ``off``, ``volts present`` or None.
+        unit: unit symbol found in the text, or None when the instrument decides.
+    """
+
+    value: float | None
+    resolution: float
+    state: str | None
+    unit: str | None
+
+
+def parse_entry(text: str) -> Entry:
+    """Understand one typed reading.
+
+    Raises:
+        QuantityError: neither a number with an optional prefix and unit nor a known word.
+    """
+    cleaned = text.strip()
+    word = STATE_WORDS.get(cleaned.lower())
+    if word is not None:
+        return Entry(None, 0.0, word, None)
+    match = _NUMBER.match(cleaned)
+    if match is None or not (match["whole"] or match["frac"]):
+        raise QuantityError(text, "a number such as 12.4, 12,4, 4k7, 50m or 1.2 kΩ, or a word such as OL")
+    prefix, tail, unit_text = match["prefix"], match["tail"], match["unit"]
+    if tail and (match["frac"] is not None or not prefix):
+        raise QuantityError(text, "one decimal sign: 4k7 or 4.7k, not both")
+    digits = f"{match['whole'] or '0'}.{match['frac'] or tail or '0'}"
+    decimals = len(match["frac"] or tail or "")
+    unit = None
+    if unit_text:
+        unit = UNIT_WORDS.get(unit_text.lower())
+        if unit is None:
+            raise QuantityError(text, "a unit such as V, Ω, A, Hz or %")
+    scale = PREFIXES[prefix]
+    sign = -1.0 if match["sign"] in ("-", "−") else 1.0
+    return Entry(sign * float(digits) * scale, 0.5 * 10.0**-decimals * scale, None, unit)
+
+
+def parse_si(value: object) -> float:
+    """Read a number or a quantity string such as ``"4k7"`` or ``"20 mΩ"`` of a document as an SI number.
+
+    Raises:
+        ValueError: not a finite number (Pydantic reports it at the field).
+    """
+    if isinstance(value, bool) or value is None:
+        raise ValueError("expected a number or a quantity such as 4k7 or 20 mΩ")
+    if isinstance(value, int | float):
+        number = float(value)
+    else:
+        try:
+            entry = parse_entry(str(value))
+        except QuantityError as error:
+            raise ValueError(f"'{value}' is not a number or a quantity such as 4k7 or 20 mΩ") from error
+        if entry.value is None:
+            raise ValueError(f"'{value}' is not a number or a quantity such as 4k7 or 20 mΩ")
+        number = entry.value
+    if not math.isfinite(number):
+        raise ValueError("must be finite")
+    return number
+
+
+def format_si(value: float, unit: str, digits: int = 3) -> str:
+    """Short shop label of an SI value: ``12.4 V``, ``82 mV``, ``4.70 kΩ``."""
+    if not math.isfinite(value):
+        return f"— {unit}".strip()
+    if unit == "V":
+        if abs(value) < 0.9995 and value != 0 and abs(value) >= 0.0005:
+            return f"{value * 1e3:.0f} mV" if abs(value) >= 0.0995 else f"{value * 1e3:.1f} mV"
+        return f"{value:.2f} V" if abs(value) < 100 else f"{value:.0f} V"
+    magnitude = abs(value)
+    for scale, prefix in ((1e6, "M"), (1e3, "k"), (1.0, ""), (1e-3, "m")):
+        if magnitude >= 0.9995 * scale:
+            return f"{_significant(value / scale, digits)} {prefix}{unit}".strip()
+    return f"{_significant(value / 1e-3, digits)} m{unit}" if magnitude > 1e-6 else f"0 {unit}".strip()
+
+
+def _significant(value: float, digits: int) -> str:
+    whole = max(1, int(math.floor(math.log10(abs(value)))) + 1) if value else 1
+    return f"{value:.{max(0, digits - whole)}f}"

@@ -1,0 +1,86 @@
+"""Circuit files as text: YAML 1.2 in, checked circuits or located errors out.
+
+YAML 1.2 (ruamel.yaml) because there ``on`` and ``off`` are words, and every key position is known.
+"""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass
+from typing import Any
+
+from ruamel.yaml import YAML
+from ruamel.yaml.comments import CommentedMap, CommentedSeq
+from ruamel.yaml.error import MarkedYAMLError, YAMLError
+
+from sondar.core.circuit.document import CircuitDocument, read_document
+from sondar.core.errors import CircuitDocumentError, Problem, SondarError
+
+MAX_BYTES = 512 * 1024
+
+
+@dataclass(frozen=True)
+class LocatedProblem:
+    """One problem of a circuit file with its place in the text.
+
+    Attributes:
+        line: line number from 1, or None when the text has none (an empty file).
+        field: dotted path to the field.
+        message: what was wanted, what was found, what to do.
+    """
+
+    line: int | None
+    field: str
+    message: str
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain fields, for JSON."""
+        return asdict(self)
+
+
+class CircuitFileError(SondarError):
+    """A circuit file that cannot be used; ``problems`` lists every error with line and field."""
+
+    def __init__(self, problems: list[LocatedProblem]) -> None:
+        self.problems = problems
+        super().__init__("; ".join(f"line {p.line}: {p.field}: {p.message}" for p in problems))
+
+
+def load_circuit_text(text: str) -> CircuitDocument:
+    """Parse and check a circuit file.
+
+    Raises:
+        CircuitFileError: not YAML, or not a circuit; lists every problem with its line.
+    """
+    if len(text.encode()) > MAX_BYTES:
+        raise CircuitFileError([LocatedProblem(None, "file", f"larger than {MAX_BYTES // 1024} KiB: split the circuit")])
+    try:
+        data = YAML(typ="rt").load(text)
+    except MarkedYAMLError as error:
+        mark = error.problem_mark or error.context_mark
+        line = mark.line + 1 if mark is not None else None
+        reason = error.problem or error.context or "not readable"
+        raise CircuitFileError([LocatedProblem(line, "file", f"not valid YAML: {reason}; check indentation and colons")]) from error
+    except (YAMLError, ValueError, RecursionError) as error:
+        raise CircuitFileError([LocatedProblem(None, "file", f"not valid YAML: {error}")]) from error
+    try:
+        return read_document(data)
+    except CircuitDocumentError as error:
+        raise CircuitFileError(sorted((_locate(p, data) for p in error.problems), key=lambda p: p.line or 0)) from error
+
+
+def _locate(problem: Problem, data: Any) -> LocatedProblem:
+    """Line of the deepest field of the path that the file has."""
+    line, node = (1 if data is not None else None), data
+    for step in problem.path:
+        if isinstance(node, CommentedMap):
+            key = next((k for k in node if str(k) == str(step)), None)
+            if key is None:
+                break
+            line = node.lc.key(key)[0] + 1
+            node = node[key]
+        elif isinstance(node, CommentedSeq) and isinstance(step, int) and step < len(node):
+            line = node.lc.item(step)[0] + 1
+            node = node[step]
+        else:
+            break
+    return LocatedProblem(line, ".".join(str(step) for step in problem.path) or "file", problem.message)
