@@ -194,7 +194,10 @@ def range_label(device_id: str, low: float, high: float) -> str:
     if device.kind == "volts":
         if all(abs(v) < 0.1 for v in ends):
             return "about 0 V"
-        return f"{ends[0] if abs(ends[0]) >= 0.05 else 0:.1f} to {ends[1]:.1f} V"
+        if abs(ends[1] - ends[0]) < 0.1:
+            return f"about {format_si(0.5 * (ends[0] + ends[1]), 'V')}"
+        low_text, high_text = (f"{v if abs(v) >= 0.05 else 0:.1f}".replace("-", "−") for v in ends)
+        return f"{low_text} to {high_text} V"
     if device.kind == "ohms" and ends[1] < 1.0:
         return "below 1 Ω"
     labels = [format_si(v, device.unit, 2) for v in ends]

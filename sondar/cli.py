@@ -1,0 +1,260 @@
+"""``sondar``: check, predict and judge from the command line; create the database and serve.
+
+Exit status: 0 done, 1 the file or the readings are wrong (every problem is printed), 2 wrong use.
+"""
+
+from __future__ import annotations
+
+import json
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+import click
+
+from sondar.core.circuit.model import Setup
+from sondar.core.circuit.network import Circuit
+from sondar.core.diagnosis.assess import assess, healthy_range, reading_label
+from sondar.core.diagnosis.belief import Reading, check_reading
+from sondar.core.diagnosis.plan import Bench
+from sondar.core.diagnosis.predictions import Predictor
+from sondar.core.diagnosis.tests import Test
+from sondar.core.errors import SondarError
+from sondar.core.instruments import INSTRUMENTS
+from sondar.core.quantities import format_si, parse_entry
+from sondar.documents import CircuitFileError, load_circuit_text
+
+
+@click.group()
+def main() -> None:
+    """Diagnosis of sensor and actuator circuits."""
+
+
+def _fail(message: str, as_json: bool, problems: Sequence[dict[str, Any]] = ()) -> None:
+    if as_json:
+        click.echo(json.dumps({"error": message, "problems": list(problems)}, ensure_ascii=False, indent=2))
+    else:
+        click.echo(message, err=True)
+        for problem in problems:
+            click.echo(f"  line {problem['line'] or '-'}: {problem['field']}: {problem['message']}", err=True)
+    sys.exit(1)
+
+
+def _load(path: Path, as_json: bool) -> Circuit:
+    try:
+        return Circuit(load_circuit_text(path.read_text(encoding="utf-8")))
+    except CircuitFileError as error:
+        _fail(f"{path}: {len(error.problems)} problem(s)", as_json, [p.as_dict() for p in error.problems])
+    except (OSError, UnicodeDecodeError) as error:
+        _fail(f"{path}: {error}", as_json)
+    raise AssertionError("unreachable")
+
+
+CIRCUIT = click.argument("circuit", type=click.Path(exists=True, dir_okay=False, path_type=Path))
+JSON = click.option("--json", "as_json", is_flag=True, help="Print JSON instead of a table.")
+
+
+@main.command()
+@CIRCUIT
+@JSON
+def validate(circuit: Path, as_json: bool) -> None:
+    """Check a circuit file; print every problem with line and field."""
+    found = _load(circuit, as_json)
+    facts = {
+        "id": found.document.id, "title": found.document.title, "parts": len(found.document.parts), "wires": len(found.document.wires),
+        "points": len(found.points), "faults": len(found.faults), "controls": {k: list(v) for k, v in found.controls.items()},
+    }  # fmt: skip
+    if as_json:
+        click.echo(json.dumps({"valid": True, **facts}, ensure_ascii=False, indent=2))
+    else:
+        click.echo(f"{circuit}: good. {facts['parts']} parts, {facts['wires']} wires, {facts['points']} points, {facts['faults']} faults")
+
+
+def _setup(circuit: Circuit, name: str | None, sets: Sequence[str], unplug: Sequence[str], temperature_c: float) -> Setup:
+    base = circuit.named_setup(name) if name else circuit.rest_setup(temperature_c)
+    controls = dict(base.controls)
+    for item in sets:
+        control, _, value = item.partition("=")
+        controls[control] = value
+    return circuit.setup(controls, base.unplugged | frozenset(unplug), base.temperature_c if name else temperature_c)
+
+
+@main.command()
+@CIRCUIT
+@click.option("--setup", "setup_name", help="Named set-up of the file, or 'rest'.")
+@click.option("--set", "sets", multiple=True, metavar="CONTROL=POSITION", help="Move a control; may be repeated.")
+@click.option("--unplug", multiple=True, metavar="CONNECTOR", help="Part a connector; may be repeated.")
+@click.option("--temperature", default=20.0, show_default=True, help="Temperature of the parts in °C.")
+@click.option("--fault", metavar="ID[:SEVERITY]", help="Fault to predict; healthy if left out.")
+@JSON
+def predict(
+    circuit: Path, setup_name: str | None, sets: tuple[str, ...], unplug: tuple[str, ...], temperature: float, fault: str | None,
+    as_json: bool,
+) -> None:  # fmt: skip
+    """Predict every point's voltage and every sensible test in a set-up, healthy or under a fault."""
+    found = _load(circuit, as_json)
+    try:
+        setup = _setup(found, setup_name, sets, unplug, temperature)
+        result = predictions_of(found, setup, fault)
+    except SondarError as error:
+        _fail(str(error), as_json)
+        return
+    if as_json:
+        click.echo(json.dumps(result, ensure_ascii=False, indent=2))
+        return
+    click.echo(f"{found.document.title} · {result['setup']} · {result['fault'] or 'healthy'}")
+    for point in result["points"]:
+        click.echo(f"  {point['ref']:14} {point['volts']:8.3f} V  {'floating' if point['floating'] else '':9} {point['title']}")
+    click.echo("Tests")
+    for test in result["tests"]:
+        click.echo(f"  {test['instrument']:10} {test['red']:12} {test['black']:12} {test['reading']}")
+
+
+def predictions_of(circuit: Circuit, setup: Setup, fault: str | None) -> dict[str, Any]:
+    """Points and tests of one set-up for one fault, on the nominal vehicle.
+
+    Raises:
+        UnknownReferenceError: no such fault or severity.
+    """
+    from sondar.core.circuit.model import Change
+    from sondar.core.circuit.solver import SetupSolver, blown_fuses
+    from sondar.core.diagnosis.tests import TestFinder
+    from sondar.core.errors import UnknownReferenceError
+    from sondar.core.instruments import FLOATING_OHM, display
+
+    changes: tuple[Change, ...] = ()
+    if fault:
+        name, _, label = fault.partition(":")
+        if name not in circuit.faults:
+            raise UnknownReferenceError("fault", name, list(circuit.faults))
+        severities = {s.label.replace(" ", ""): s for s in circuit.faults[name].severities}
+        if label and label.replace(" ", "") not in severities:
+            raise UnknownReferenceError(f"severity of {name}", label, [s.label for s in circuit.faults[name].severities])
+        changes = (severities[label.replace(" ", "")] if label else circuit.faults[name].severities[0]).changes
+    blown = blown_fuses(circuit, [changes])
+    points = [p for p in circuit.points.values() if p.reachable(setup)]
+    tests = TestFinder(circuit).tests(setup)
+    ground = circuit.node(circuit.black_reference)
+    pairs = [(p.node, ground) for p in points] + [(circuit.node(t.red), circuit.node(t.black)) for t in tests]
+    solved = SetupSolver(circuit, setup, pairs, samples=1).solve([changes], blown)
+    shown = {name: display(device, solved) for name, device in INSTRUMENTS.items()}
+    return {
+        "circuit": circuit.document.id,
+        "setup": setup.describe(),
+        "temperature_c": setup.temperature_c,
+        "fault": fault,
+        "blown_fuses": [name for name, out in zip(_fuses(circuit, setup), blown[0], strict=True) if out],
+        "points": [
+            {"ref": p.ref, "title": p.title, "volts": float(solved.volts[0, 0, i]), "source_ohm": float(solved.ohms[0, 0, i]),
+             "floating": bool(solved.ohms[0, 0, i] > FLOATING_OHM)}
+            for i, p in enumerate(points)
+        ],
+        "tests": [
+            {"instrument": t.instrument, "red": t.red, "black": t.black, **_reading(shown, t, len(points) + i)}
+            for i, t in enumerate(tests)
+        ],
+    }  # fmt: skip
+
+
+def _fuses(circuit: Circuit, setup: Setup) -> list[str]:
+    return [branch.id for branch in circuit.branches(setup) if branch.fuse_rating_a is not None]
+
+
+def _reading(shown: dict[str, Any], test: Test, pair: int) -> dict[str, Any]:
+    one = shown[test.instrument].at(pair)
+    device = one.instrument
+    words = one.words[0, 0]
+    if device.kind == "lamp":
+        return {"reading": device.words[int(words.argmax())], "value": None, "power_share": float(one.nominal[0, 0])}
+    if words.sum() > 0.5 and device.kind == "ohms":
+        return {"reading": device.words[int(words.argmax())], "value": None}
+    value = float(one.nominal[0, 0])
+    label = format_si(value, device.unit) + (" or bouncing" if one.floating[0, 0] > 0.5 else "")
+    return {"reading": label, "value": value, "unit": device.unit, "range": healthy_range(one)[0]}
+
+
+@main.command()
+@CIRCUIT
+@click.argument("readings", type=click.Path(exists=True, dir_okay=False, path_type=Path))
+@JSON
+def judge(circuit: Path, readings: Path, as_json: bool) -> None:
+    """Judge a circuit from a JSON list of readings; print belief, verdict and the next test.
+
+    Each reading: {"instrument", "red", "black", "setup": {"controls", "unplugged", "temperature_c"} or a name, "reading": "12.4"}.
+    """
+    found = _load(circuit, as_json)
+    try:
+        listed = [read_reading(found, index, item) for index, item in enumerate(json.loads(readings.read_text(encoding="utf-8")))]
+        predictor = Predictor(found, listed[-1].test.setup.temperature_c if listed else 20.0)
+        opened = frozenset(found.point(ref).place for r in listed for ref in (r.test.red, r.test.black))
+        setup = listed[-1].test.setup if listed else found.rest_setup()
+        result = assess(predictor, listed, Bench(setup, opened))
+    except (SondarError, ValueError, KeyError, TypeError, AttributeError) as error:
+        _fail(f"{readings}: {error if isinstance(error, SondarError | ValueError) else f'missing or misplaced {error}'}", as_json)
+        return
+    if as_json:
+        click.echo(json.dumps(judgement_json(result), ensure_ascii=False, indent=2))
+        return
+    for reading, effect in zip(listed, result.effects, strict=True):
+        mark = "as healthy" if effect.as_healthy else f"NOT as healthy ({effect.expected})"
+        click.echo(f"  {reading.test.red:12} {reading_label(reading):14} {mark}")
+    for suspect in result.suspects:
+        click.echo(f"  {suspect.probability:6.1%}  {suspect.group:10} {suspect.title}")
+    verdict = result.verdict
+    click.echo(verdict.sentence if verdict.settled else f"Not yet: {verdict.reason}. {verdict.sentence}")
+    if not verdict.settled and result.proposals:
+        proposal = result.proposals[0]
+        click.echo(f"Next: {proposal.test.instrument_title} {proposal.test.red} against {proposal.test.black}, "
+                   f"{proposal.test.setup.text}; healthy: {proposal.expected}. {proposal.why}")  # fmt: skip
+
+
+def judgement_json(result: Any) -> dict[str, Any]:
+    """Belief by fault, unit and group, verdict or "not yet", next test: what an outside program needs."""
+    return {
+        "verdict": result.verdict.model_dump() if result.verdict.settled else "not yet",
+        "leading": result.verdict.model_dump(),
+        "groups": result.track[-1].model_dump(),
+        "units": {s.unit: s.probability for s in result.suspects},
+        "faults": {f.title: f.probability for s in result.suspects for f in s.faults},
+        "effects": [e.model_dump() for e in result.effects],
+        "next": None if result.verdict.settled or not result.proposals else result.proposals[0].model_dump(),
+    }
+
+
+def read_reading(circuit: Circuit, index: int, item: dict[str, Any]) -> Reading:
+    """One reading of a readings file.
+
+    Raises:
+        UnknownReferenceError: instrument, point, control or connector not known.
+        QuantityError: the reading does not fit the instrument.
+        KeyError: a field is missing.
+    """
+    setup = item.get("setup", {})
+    if isinstance(setup, str):
+        made = circuit.named_setup(setup)
+    else:
+        made = circuit.setup(setup.get("controls", {}), frozenset(setup.get("unplugged", [])), float(setup.get("temperature_c", 20.0)))
+    for ref in (item["red"], item.get("black", circuit.black_reference)):
+        circuit.point(ref)
+    entry = parse_entry(str(item["reading"]))
+    test = Test(item["instrument"], item["red"], item.get("black", circuit.black_reference), made)
+    reading = Reading(str(item.get("id", index + 1)), test, entry.value, entry.state, entry.resolution)
+    if test.instrument not in INSTRUMENTS:
+        from sondar.core.errors import UnknownReferenceError
+
+        raise UnknownReferenceError("instrument", test.instrument, list(INSTRUMENTS))
+    check_reading(reading)
+    return reading
+
+
+@main.command()
+def schema() -> None:
+    """Print the JSON Schema of circuit files."""
+    from sondar.core.circuit.document import CircuitDocument
+
+    click.echo(json.dumps(CircuitDocument.model_json_schema(), ensure_ascii=False, indent=2))
+
+
+if __name__ == "__main__":
+    main()
