@@ -166,7 +166,7 @@ def lamp_power_share(device: Instrument, points: OperatingPoints) -> Array:
     rated, hot_ohm, cold = np.float64(LAMP_RATED_V), np.float64(hot), np.float64(LAMP_COLD_RATIO)
     supply = np.abs(points.volts)
     volts = np.zeros_like(supply)
-    for _ in range(12):  # the lamp's current is concave in voltage, so Newton from 0 rises monotonically to the root
+    for _ in range(8):  # the lamp's current is concave in voltage, so Newton from 0 rises monotonically to the root
         current, slope = lamp_current(volts, rated, hot_ohm, cold)  # type: ignore[arg-type]
         volts = volts - (volts - supply + points.ohms * current) / (1.0 + points.ohms * slope)
     current, _ = lamp_current(volts, rated, hot_ohm, cold)  # type: ignore[arg-type]

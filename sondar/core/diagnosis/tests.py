@@ -41,21 +41,27 @@ class TestFinder:
 
     def __init__(self, circuit: Circuit) -> None:
         self.circuit = circuit
-        graph = nx.Graph()
-        for part_id, part in circuit.parts.items():
-            if isinstance(part, Wire | Contact | Splice):
-                for branch in part.branches(part_id, circuit.rest_setup()):
-                    if branch.resistance_ohm < 1e3:
-                        graph.add_edge(circuit.node(branch.a), circuit.node(branch.b))
+        graph = self._conductors(frozenset())
         grounds = [circuit.node(f"{i}.stud") for i, p in circuit.parts.items() if p.family == "ground_point"]  # type: ignore[attr-defined]
         self._ground_net = _reach(graph, [CHASSIS, circuit.node(circuit.black_reference), *grounds])
-        delicate = []
+        delicate: list[str] = []
         for part_id, part in circuit.parts.items():
             if isinstance(part, PulledInput):
                 delicate.append(circuit.node(f"{part_id}.pin"))
             if isinstance(part, Driver):
                 delicate.append(circuit.node(f"{part_id}.out"))
+        self._delicate = delicate
         self._delicate_net = _reach(graph, delicate) - self._ground_net
+
+    def _conductors(self, unplugged: frozenset[str]) -> nx.Graph[str]:
+        """Nodes joined by wires, splices and mated contacts."""
+        graph: nx.Graph[str] = nx.Graph()
+        for part_id, part in self.circuit.parts.items():
+            if isinstance(part, Wire | Splice) or (isinstance(part, Contact) and part.connector not in unplugged):
+                for branch in part.branches(part_id, self.circuit.rest_setup()):
+                    if branch.resistance_ohm < 1e3:
+                        graph.add_edge(self.circuit.node(branch.a), self.circuit.node(branch.b))
+        return graph
 
     def lamp_allowed(self, red: str, black: str) -> bool:
         """True if a test lamp may load these two points.
@@ -98,10 +104,14 @@ class TestFinder:
                 elif self.lamp_allowed(point.ref, black):
                     add(device, point.ref, black)
         if setup["key"] == self.circuit.controls["key"][0]:
+            # Through a module's transistors an ohmmeter shows nothing dependable: only with the module unplugged.
+            through_module = _reach(self._conductors(setup.unplugged), self._delicate)
+            dependable = {p.ref for p in reachable if p.node not in through_module}
             for red, other in pairs:
-                add(OHMMETER, red, other)
+                if {red, other} <= dependable:
+                    add(OHMMETER, red, other)
             for point in reachable:
-                if point.connector is not None:
+                if point.connector is not None and point.ref in dependable:
                     add(OHMMETER, point.ref, black)
         return found
 

@@ -1,0 +1,33 @@
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+export type Schema = components["schemas"];
+export type Bench = Schema["BenchView"];
+export type Job = Schema["JobView"];
+export type Circuit = Schema["CircuitDetail"];
+export type CircuitSummary = Schema["CircuitSummary"];
+export type Proposal = Schema["ProposalView"];
+export type TestIn = Schema["TestIn"];
+export type Problem = Schema["ProblemDetails"];
+
+export const api = createClient<paths>({ baseUrl: "" });
+
+/** An error the server explained; `problem` holds its words and the fields at fault. */
+export class ApiError extends Error {
+  constructor(readonly problem: Problem) {
+    super(problem.detail);
+  }
+}
+
+/** Data of an answer, or a thrown `ApiError`. Network failures stay what `fetch` throws. */
+export function unwrap<T>(answer: { data?: T; error?: unknown; response: Response }): T {
+  if (answer.data !== undefined && answer.response.ok) return answer.data;
+  const found = answer.error as Partial<Problem> | undefined;
+  throw new ApiError({
+    type: "about:blank",
+    title: found?.title ?? "Not done",
+    status: answer.response.status,
+    detail: found?.detail ?? `The server answered ${answer.response.status}. Try again.`,
+    errors: found?.errors ?? [],
+  });
+}

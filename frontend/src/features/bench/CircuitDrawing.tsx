@@ -1,0 +1,288 @@
+import { useMemo } from "react";
+import type { Bench, Circuit, TestIn } from "../../api/client";
+import { depthTint } from "../../lib/format";
+import { ElementSymbol, GroundSymbol } from "./symbols";
+
+const UNIT = 46;
+const PITCH = 196;
+const LEFT = 92;
+const TOP = 34;
+
+type Element = Circuit["drawing"]["elements"][number];
+
+interface Props {
+  circuit: Circuit;
+  bench: Bench;
+  /** The test in hand: its leads are placed, its connectors apart. */
+  test: TestIn | null;
+  onPoint: (ref: string) => void;
+  onConnector: (connector: string) => void;
+}
+
+/** The circuit from feed to ground. Points take the leads, connectors part and mate, soundings hang where they were taken. */
+export function CircuitDrawing({ circuit, bench, test, onPoint, onConnector }: Props) {
+  const { drawing } = circuit;
+  const apart = useMemo(() => new Set(test?.setup.unplugged ?? []), [test]);
+  const x = (column: number) => LEFT + column * PITCH;
+  const y = (depth: number) => TOP + depth * UNIT;
+  const width = LEFT + (drawing.columns - 1) * PITCH + 128;
+  const height = TOP + drawing.depth * UNIT + 40;
+  const soundings = latestAtPoints(bench, circuit.black_reference);
+  const points = visiblePoints(circuit, apart);
+  return (
+    // biome-ignore lint/a11y/useSemanticElements: a fieldset cannot hold a drawing
+    <svg
+      viewBox={`0 0 ${width} ${height}`}
+      className="block h-auto w-full"
+      style={{ maxWidth: width * 1.05 }}
+      role="group"
+      aria-label={`Circuit drawing of ${circuit.title}, from feed to ground`}
+    >
+      {drawing.regions.map((region) => (
+        <g key={`${region.module}-${region.column}`}>
+          <rect
+            x={x(region.column) - 34}
+            y={y(region.top) - 12}
+            width={152}
+            height={y(region.bottom) - y(region.top) + 24}
+            fill="var(--buff)"
+            stroke="var(--ink-soft)"
+            strokeDasharray="5 4"
+          />
+          <text
+            x={x(region.column) + 112}
+            y={y(region.top) + 4}
+            textAnchor="end"
+            fontSize={11.5}
+            fill="var(--ink-soft)"
+          >
+            {region.title}, sealed
+          </text>
+        </g>
+      ))}
+      {drawing.elements.map((element) => (
+        <SuspectBand
+          key={element.id}
+          element={element}
+          weight={weightOf(bench, element)}
+          x={x(element.column)}
+          y={y}
+        />
+      ))}
+      {drawing.links.map((link) => (
+        <g key={`${link.y}-${link.start}-${link.end}`}>
+          <line
+            x1={x(link.start)}
+            x2={x(link.end)}
+            y1={y(link.y)}
+            y2={y(link.y)}
+            stroke="var(--ink)"
+            strokeWidth={1.8}
+          />
+          <circle cx={x(link.start)} cy={y(link.y)} r={3.4} fill="var(--ink)" />
+          <circle cx={x(link.end)} cy={y(link.y)} r={3.4} fill="var(--ink)" />
+        </g>
+      ))}
+      {drawing.elements.map((element) => (
+        <Line
+          key={element.id}
+          element={element}
+          x={x(element.column)}
+          y={y}
+          apart={element.connector !== null && apart.has(element.connector)}
+          onConnector={onConnector}
+        />
+      ))}
+      {drawing.marks.map((mark) =>
+        mark.kind === "ground" ? (
+          <g key={`g${mark.column}`} transform={`translate(${x(mark.column)} ${y(mark.y)})`}>
+            <GroundSymbol />
+          </g>
+        ) : mark.kind === "battery" || mark.kind === "supply" ? (
+          <text
+            key={mark.ref}
+            x={x(mark.column) - 30}
+            y={y(mark.y) - 14}
+            fontSize={12.5}
+            fontWeight={650}
+            fill="var(--ink)"
+          >
+            {mark.kind === "battery" ? "Battery +" : mark.label}
+          </text>
+        ) : null,
+      )}
+      {points.map((mark) => (
+        <Point
+          key={mark.ref}
+          refName={mark.ref}
+          label={mark.label}
+          cx={x(mark.column)}
+          cy={y(mark.y)}
+          lead={test?.red === mark.ref ? "red" : test?.black === mark.ref ? "black" : null}
+          sounding={soundings.get(mark.ref)}
+          onPoint={onPoint}
+        />
+      ))}
+    </svg>
+  );
+}
+
+/** The suspect stretch: wider and deeper with belief, so that it reads in grey as well. */
+function SuspectBand(props: { element: Element; weight: number; x: number; y: (depth: number) => number }) {
+  const { element, weight, x, y } = props;
+  if (weight < 0.01) return null;
+  const half = 5 + 17 * Math.sqrt(weight);
+  return (
+    <rect
+      x={x - half}
+      y={y(element.top) + 1}
+      width={2 * half}
+      height={y(element.bottom) - y(element.top) - 2}
+      rx={half / 2}
+      fill={depthTint(weight)}
+      opacity={0.85}
+    />
+  );
+}
+
+function Line(props: {
+  element: Element;
+  x: number;
+  y: (depth: number) => number;
+  apart: boolean;
+  onConnector: (connector: string) => void;
+}) {
+  const { element, x, y, apart } = props;
+  const top = y(element.top);
+  const bottom = y(element.bottom);
+  const middle = (top + bottom) / 2;
+  const gap = apart ? 9 : 0;
+  const label = (
+    <text x={x + (element.symbol === "contact" ? 18 : 24)} y={middle} fontSize={12.5} fill="var(--ink)">
+      <tspan dy={element.detail && element.symbol !== "wire" ? "-0.15em" : "0.35em"} fontWeight={600}>
+        {element.label}
+      </tspan>
+      {element.symbol === "wire" ? (
+        <tspan dx={6} fill="var(--ink-soft)" fontSize={11.5}>
+          {element.detail}
+        </tspan>
+      ) : (
+        element.detail && (
+          <tspan x={x + 24} dy="1.15em" fill="var(--ink-soft)" fontSize={11.5}>
+            {element.detail}
+          </tspan>
+        )
+      )}
+    </text>
+  );
+  const drawn = (
+    <>
+      <line x1={x} x2={x} y1={top} y2={middle - gap} stroke="var(--ink)" strokeWidth={1.8} />
+      <line x1={x} x2={x} y1={middle + gap} y2={bottom} stroke="var(--ink)" strokeWidth={1.8} />
+      {!apart && (
+        <g transform={`translate(${x} ${middle})`}>
+          <ElementSymbol symbol={element.symbol} />
+        </g>
+      )}
+      {apart && (
+        <path
+          d={`M${x - 9} ${middle - 9}h18M${x - 9} ${middle + 9}h18`}
+          stroke="var(--ink)"
+          strokeWidth={1.8}
+        />
+      )}
+      {label}
+    </>
+  );
+  if (element.connector === null) return <g>{drawn}</g>;
+  const connector = element.connector;
+  return (
+    // biome-ignore lint/a11y/useSemanticElements: a button cannot stand inside an SVG drawing
+    <g
+      role="button"
+      tabIndex={-1}
+      aria-label={`${connector}: ${apart ? "unplugged, plug in" : "plugged in, unplug"}`}
+      aria-pressed={apart}
+      onClick={() => props.onConnector(connector)}
+      onKeyDown={(event) => event.key === "Enter" && props.onConnector(connector)}
+      className="cursor-pointer"
+    >
+      <rect x={x + 12} y={middle - 13} width={84} height={26} fill="transparent" />
+      {drawn}
+      {apart && (
+        <text x={x + 18} y={middle + 17} fontSize={11} fontWeight={650} fill="var(--ink)">
+          unplugged
+        </text>
+      )}
+    </g>
+  );
+}
+
+function Point(props: {
+  refName: string;
+  label: string;
+  cx: number;
+  cy: number;
+  lead: "red" | "black" | null;
+  sounding: string | undefined;
+  onPoint: (ref: string) => void;
+}) {
+  const { refName, cx, cy, lead, sounding } = props;
+  return (
+    // biome-ignore lint/a11y/useSemanticElements: a button cannot stand inside an SVG drawing
+    <g
+      role="button"
+      tabIndex={-1}
+      aria-label={`${refName}: ${props.label}${lead ? `, ${lead} lead here` : ""}`}
+      onClick={() => props.onPoint(refName)}
+      onKeyDown={(event) => event.key === "Enter" && props.onPoint(refName)}
+      className="cursor-pointer"
+    >
+      <circle cx={cx} cy={cy} r={15} fill="transparent" />
+      <circle cx={cx} cy={cy} r={4.6} fill="var(--paper-raised)" stroke="var(--ink)" strokeWidth={1.8} />
+      {sounding && (
+        <text x={cx - 12} y={cy + 5} textAnchor="end" fontSize={16} className="sounding" fill="var(--ink)">
+          {sounding}
+        </text>
+      )}
+      {lead && (
+        <g>
+          <circle cx={cx} cy={cy} r={9} fill="none" stroke="var(--next)" strokeWidth={3} />
+          <line x1={cx - 9} x2={cx - 34} y1={cy} y2={cy - 12} stroke="var(--next)" strokeWidth={3} />
+          <text x={cx - 37} y={cy - 9} textAnchor="end" fontSize={13} fontWeight={700} fill="var(--next)">
+            {lead}
+          </text>
+        </g>
+      )}
+    </g>
+  );
+}
+
+/** Points a probe can reach with these connectors apart; of two on one node the harness side is kept. */
+function visiblePoints(circuit: Circuit, apart: Set<string>) {
+  const reach = new Map(circuit.points.map((point) => [point.ref, point]));
+  return circuit.drawing.marks.filter((mark) => {
+    if (mark.kind !== "point") return false;
+    const point = reach.get(mark.ref);
+    return (
+      point !== undefined &&
+      (point.when === "any" || (point.connector !== null && apart.has(point.connector)))
+    );
+  });
+}
+
+/** The newest standing reading at each point, taken against the usual black lead. */
+function latestAtPoints(bench: Bench, black: string): Map<string, string> {
+  const found = new Map<string, string>();
+  for (const reading of bench.readings) {
+    if (reading.retracted_because === null && (reading.black === black || reading.black === "chassis")) {
+      found.set(reading.red, reading.label.replace(/ V$/, ""));
+    }
+  }
+  return found;
+}
+
+function weightOf(bench: Bench, element: Element): number {
+  const weights = bench.assessment.branch_weights;
+  return weights[element.id] ?? weights[element.part] ?? 0;
+}

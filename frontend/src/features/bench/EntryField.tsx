@@ -1,0 +1,109 @@
+import { type RefObject, useState } from "react";
+import { Button } from "../../ui/Button";
+
+const DIGITS = ["7", "8", "9", "4", "5", "6", "1", "2", "3", "0", ".", "−"];
+const PREFIXES = ["m", "k", "M"];
+
+interface Props {
+  input: RefObject<HTMLInputElement | null>;
+  value: string;
+  onChange: (value: string) => void;
+  onSubmit: (value: string) => void;
+  kind: string;
+  unit: string;
+  words: string[];
+  problem: string | null;
+  meter: boolean;
+  meterBusy: boolean;
+  onMeter: () => void;
+}
+
+/** The big field: type from anywhere, or use the pad. A lamp needs one word, so it gets one key each. */
+export function EntryField(props: Props) {
+  const [pad, setPad] = useState(() => matchMedia("(pointer: coarse)").matches);
+  const append = (text: string) => {
+    props.onChange(props.value + text);
+    props.input.current?.focus();
+  };
+  const lamp = props.kind === "lamp";
+  return (
+    <form
+      onSubmit={(event) => {
+        event.preventDefault();
+        if (props.value.trim()) props.onSubmit(props.value);
+      }}
+    >
+      <div className="flex items-stretch gap-2">
+        <label className="flex min-w-0 flex-1 items-baseline gap-2 border-b-4 border-next bg-raised px-3 py-1">
+          <span className="sr-only">Reading</span>
+          <input
+            ref={props.input}
+            value={props.value}
+            onChange={(event) => props.onChange(event.target.value)}
+            placeholder={lamp ? "bright, dim, off" : "type what you read"}
+            className="sounding min-w-0 flex-1 bg-transparent text-4xl placeholder:text-xl placeholder:font-[400] placeholder:text-soft focus:outline-none"
+            autoComplete="off"
+            spellCheck={false}
+            inputMode={pad ? "none" : "text"}
+            aria-describedby="entry-problem"
+            aria-invalid={props.problem !== null}
+            data-testid="entry"
+          />
+          <span className="text-2xl text-soft">{props.unit}</span>
+        </label>
+        <Button kind="next" type="submit" disabled={!props.value.trim()} className="text-lg">
+          Record
+        </Button>
+      </div>
+      <p id="entry-problem" role="alert" className="min-h-0 text-sm font-[600]">
+        {props.problem}
+      </p>
+      <div className="mt-2 flex flex-wrap gap-2">
+        {props.words.map((word) => (
+          <Button
+            key={word}
+            onClick={() => props.onSubmit(word)}
+            className={lamp ? "min-h-14 flex-1 text-xl" : ""}
+          >
+            {word}
+          </Button>
+        ))}
+        {props.meter && (
+          <Button onClick={props.onMeter} disabled={props.meterBusy}>
+            {props.meterBusy ? "Reading the meter …" : "Read the meter (R)"}
+          </Button>
+        )}
+        {!lamp && (
+          <Button kind="quiet" onClick={() => setPad(!pad)} aria-expanded={pad}>
+            {pad ? "Hide the pad" : "Pad"}
+          </Button>
+        )}
+      </div>
+      {pad && !lamp && (
+        <fieldset className="mt-2 grid grid-cols-[repeat(3,1fr)_4.5rem] gap-1.5" aria-label="Number pad">
+          <div className="col-span-3 grid grid-cols-3 gap-1.5">
+            {DIGITS.map((digit) => (
+              <Button key={digit} className="min-h-12 text-xl" onClick={() => append(digit)}>
+                {digit}
+              </Button>
+            ))}
+          </div>
+          <div className="grid gap-1.5">
+            {PREFIXES.map((prefix) => (
+              <Button key={prefix} className="min-h-12 px-0 text-xl" onClick={() => append(prefix)}>
+                {prefix}
+              </Button>
+            ))}
+            <Button
+              className="min-h-12 px-0"
+              aria-label="Delete last"
+              onClick={() => props.onChange(props.value.slice(0, -1))}
+            >
+              Del
+            </Button>
+          </div>
+        </fieldset>
+      )}
+    </form>
+  );
+}

@@ -1,0 +1,72 @@
+import type { Circuit, Proposal } from "../../api/client";
+import { minutes, percent } from "../../lib/format";
+import { Notice } from "../../ui/Notice";
+
+/** What, where, how, and why; what a healthy circuit shows; what can hurt. */
+export function ProposalCard({
+  proposal,
+  circuit,
+  own,
+}: {
+  proposal: Proposal;
+  circuit: Circuit;
+  own: boolean;
+}) {
+  const { test } = proposal;
+  const usual = test.black === circuit.black_reference;
+  return (
+    <section aria-label={own ? "Your own test" : "Next test"} data-testid="proposal">
+      <h2 className="text-2xl leading-tight">
+        <span className="text-next">{own ? "Your test. " : "Next. "}</span>
+        {test.instrument_title} at {test.red}
+        {!usual && ` to ${test.black}`}
+      </h2>
+      <p className="leading-snug">
+        Red on {test.red_title}; black on {test.black_title}.
+      </p>
+      <p className="mt-1 leading-snug">
+        <strong className="font-[650]">Set-up:</strong> {test.setup.text}
+        {proposal.steps.length > 0 && <span> — to get there: {proposal.steps.join(", ")}</span>}
+        <span className="text-soft">, {minutes(proposal.minutes)} in all</span>
+      </p>
+      <p className="mt-1 text-lg leading-snug">
+        Healthy: <strong className="sounding text-2xl">{proposal.expected}</strong>
+      </p>
+      {proposal.cautions.length > 0 && (
+        <div className="mt-1 space-y-1">
+          {proposal.cautions.map((caution) => (
+            <Notice key={caution} tone="caution">
+              {caution}
+            </Notice>
+          ))}
+        </div>
+      )}
+    </section>
+  );
+}
+
+/** What each outcome would leave, as a small table. */
+export function OutcomeTable({ proposal }: { proposal: Proposal }) {
+  return (
+    <table className="w-full text-sm" aria-label="What each result would mean">
+      <caption className="text-left text-soft">
+        If it shows … (expected saving {proposal.saves_min.toFixed(0)} min for {minutes(proposal.minutes)})
+      </caption>
+      <tbody>
+        {proposal.outcomes.slice(0, 5).map((outcome) => (
+          <tr key={outcome.label} className="border-t border-rule align-top">
+            <th scope="row" className="w-36 py-1 pr-2 text-left font-[600]">
+              {outcome.label}
+              {outcome.as_healthy && <span className="block font-[400] text-soft">as when healthy</span>}
+            </th>
+            <td className="w-14 py-1 text-soft">{percent(outcome.probability)}</td>
+            <td className="py-1">
+              {outcome.leads.map((lead) => `${lead.title} ${percent(lead.probability)}`).join("; ") ||
+                "nothing stands out"}
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}

@@ -1,0 +1,92 @@
+import type { Bench } from "../../api/client";
+import { percent } from "../../lib/format";
+import type { ReadingIn } from "./useReadings";
+
+interface Props {
+  bench: Bench;
+  pending: ReadingIn[];
+  waiting: boolean;
+  onRetract: (reading: Bench["readings"][number]) => void;
+}
+
+/** Readings, newest first, each with what it did to the suspects. */
+export function ReadingsList({ bench, pending, waiting, onRetract }: Props) {
+  const effects = new Map(bench.assessment.effects.map((effect) => [effect.reading, effect]));
+  return (
+    <ol className="border-t border-rule" aria-label="Readings, newest first">
+      {[...pending].reverse().map((reading) => (
+        <li key={reading.client_key} className="border-b border-rule py-2">
+          <div className="flex items-baseline gap-3">
+            <span className="sounding w-24 text-xl">{reading.entry}</span>
+            <span className="text-sm">
+              {reading.red}
+              <span className="ml-2 text-soft">
+                {waiting ? "kept here, the server does not answer yet" : "sending …"}
+              </span>
+            </span>
+          </div>
+        </li>
+      ))}
+      {[...bench.readings].reverse().map((reading) => {
+        const effect = effects.get(reading.id);
+        const retracted = reading.retracted_because !== null;
+        return (
+          <li
+            key={reading.id}
+            className="border-b border-rule py-2"
+            data-reading={reading.id}
+            data-retracted={retracted}
+          >
+            <div className="flex items-start gap-3">
+              <span
+                className={`sounding w-24 shrink-0 text-xl leading-6 ${retracted ? "line-through opacity-60" : ""}`}
+              >
+                {reading.label}
+              </span>
+              <div className="min-w-0 flex-1 text-sm leading-snug">
+                <div>
+                  <strong className="font-[650]">{reading.red}</strong>
+                  <span className="text-soft"> to {reading.black}, </span>
+                  {reading.setup_text}
+                </div>
+                {retracted ? (
+                  <div className="text-soft">Taken back: {reading.retracted_because}</div>
+                ) : (
+                  effect && (
+                    <>
+                      <div>
+                        {effect.as_healthy
+                          ? "As when healthy"
+                          : `Not as when healthy, which is ${effect.expected}`}
+                      </div>
+                      {effect.note && <div className="font-[600]">{effect.note}</div>}
+                      <div className="text-soft">{movements(effect)}</div>
+                    </>
+                  )
+                )}
+              </div>
+              {!retracted && (
+                <button
+                  type="button"
+                  className="min-h-11 shrink-0 px-1 text-sm text-soft underline underline-offset-4"
+                  onClick={() => onRetract(reading)}
+                  aria-label={`Take back ${reading.label} at ${reading.red}`}
+                >
+                  Take back
+                </button>
+              )}
+            </div>
+          </li>
+        );
+      })}
+    </ol>
+  );
+}
+
+function movements(effect: Bench["assessment"]["effects"][number]): string {
+  const parts = effect.moved
+    .slice(0, 3)
+    .map((move) => `${move.title} ${percent(move.before)} → ${percent(move.after)}`);
+  if (effect.cleared.length) parts.push(`cleared ${effect.cleared.join(", ")}`);
+  return parts.join("; ") || "Changed little.";
+}

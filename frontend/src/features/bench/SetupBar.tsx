@@ -1,0 +1,87 @@
+import { ToggleGroup } from "radix-ui";
+import type { Circuit, TestIn } from "../../api/client";
+
+interface Props {
+  circuit: Circuit;
+  test: TestIn;
+  instruments: string[];
+  onChange: (test: TestIn) => void;
+}
+
+const ITEM =
+  "min-h-11 border border-ink/50 px-3 data-[state=on]:bg-ink data-[state=on]:text-paper -ml-px first:ml-0";
+
+/** Everything of a test that can be changed: instrument, controls, connectors apart. */
+export function SetupBar({ circuit, test, instruments, onChange }: Props) {
+  const controls = test.setup.controls ?? {};
+  return (
+    <fieldset className="flex flex-wrap gap-x-5 gap-y-2" aria-label="Change the test">
+      <Choice
+        label="With"
+        value={test.instrument}
+        values={circuit.instruments
+          .filter((item) => instruments.includes(item.id))
+          .map((item) => [item.id, item.title])}
+        onPick={(instrument) => onChange({ ...test, instrument })}
+      />
+      {circuit.controls.map((control) => (
+        <Choice
+          key={control.id}
+          label={control.title}
+          value={controls[control.id] ?? control.values[0] ?? ""}
+          values={control.values.map((value) => [value, value])}
+          onPick={(value) =>
+            onChange({ ...test, setup: { ...test.setup, controls: { ...controls, [control.id]: value } } })
+          }
+        />
+      ))}
+      <div>
+        <span className="block text-sm text-soft" id="apart-label">
+          Unplugged
+        </span>
+        <ToggleGroup.Root
+          type="multiple"
+          aria-labelledby="apart-label"
+          value={test.setup.unplugged ?? []}
+          onValueChange={(unplugged) => onChange({ ...test, setup: { ...test.setup, unplugged } })}
+        >
+          {circuit.connectors.map((connector) => (
+            <ToggleGroup.Item
+              key={connector.id}
+              value={connector.id}
+              className={ITEM}
+              aria-label={`Unplug ${connector.title || connector.id}`}
+            >
+              {connector.id}
+            </ToggleGroup.Item>
+          ))}
+        </ToggleGroup.Root>
+      </div>
+    </fieldset>
+  );
+}
+
+function Choice(props: {
+  label: string;
+  value: string;
+  values: [string, string][];
+  onPick: (value: string) => void;
+}) {
+  return (
+    <div>
+      <span className="block text-sm text-soft">{props.label}</span>
+      <ToggleGroup.Root
+        type="single"
+        aria-label={props.label}
+        value={props.value}
+        onValueChange={(value) => value && props.onPick(value)}
+      >
+        {props.values.map(([value, title]) => (
+          <ToggleGroup.Item key={value} value={value} className={ITEM}>
+            {title}
+          </ToggleGroup.Item>
+        ))}
+      </ToggleGroup.Root>
+    </div>
+  );
+}

@@ -1,0 +1,78 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useCallback, useEffect, useRef, useState } from "react";
+import { ApiError, api, type Problem, type Schema, unwrap } from "../../api/client";
+import { benchQuery } from "../../api/queries";
+
+export type ReadingIn = Schema["ReadingIn"];
+
+interface Queue {
+  pending: ReadingIn[];
+  /** The server has not answered: entries are kept here and sent again. */
+  waiting: boolean;
+  /** The last entry the server would not take, with its reasons. */
+  refused: { entry: string; problem: Problem } | null;
+  add: (reading: ReadingIn) => void;
+  forgetRefusal: () => void;
+}
+
+const RETRY_MS = 1500;
+
+/**
+ * Readings on their way to the server: shown at once, kept over a reload, sent in order until taken.
+ * Each carries its own key, so sending one twice does no harm.
+ */
+export function useReadings(jobId: string): Queue {
+  const key = `sondar-pending-${jobId}`;
+  const client = useQueryClient();
+  const [pending, setPending] = useState<ReadingIn[]>(() => JSON.parse(localStorage.getItem(key) ?? "[]"));
+  const [waiting, setWaiting] = useState(false);
+  const [refused, setRefused] = useState<Queue["refused"]>(null);
+  const busy = useRef(false);
+
+  useEffect(() => {
+    if (pending.length) localStorage.setItem(key, JSON.stringify(pending));
+    else localStorage.removeItem(key);
+  }, [key, pending]);
+
+  const sendFirst = useCallback(async () => {
+    const first = pending[0];
+    if (!first || busy.current) return;
+    busy.current = true;
+    try {
+      const answer = await api.POST("/api/v1/jobs/{job_id}/readings", {
+        params: { path: { job_id: jobId } },
+        body: first,
+      });
+      if (answer.response.status >= 500) throw new Error("not reachable");
+      client.setQueryData(benchQuery(jobId).queryKey, unwrap(answer));
+      client.invalidateQueries({ queryKey: ["jobs"] });
+      setWaiting(false);
+      setPending((all) => all.filter((item) => item.client_key !== first.client_key));
+    } catch (error) {
+      if (error instanceof ApiError) {
+        setRefused({ entry: first.entry, problem: error.problem });
+        setPending((all) => all.filter((item) => item.client_key !== first.client_key));
+      } else {
+        setWaiting(true);
+        window.setTimeout(() => setPending((all) => [...all]), RETRY_MS);
+      }
+    } finally {
+      busy.current = false;
+    }
+  }, [client, jobId, pending]);
+
+  useEffect(() => {
+    void sendFirst();
+  }, [sendFirst]);
+
+  return {
+    pending,
+    waiting,
+    refused,
+    add: useCallback((reading: ReadingIn) => {
+      setRefused(null);
+      setPending((all) => [...all, reading]);
+    }, []),
+    forgetRefusal: useCallback(() => setRefused(null), []),
+  };
+}

@@ -1,0 +1,176 @@
+import { useQuery } from "@tanstack/react-query";
+import { useHotkeys } from "react-hotkeys-hook";
+import { Link, useNavigate, useParams } from "react-router";
+import type { Bench } from "../../api/client";
+import { benchQuery } from "../../api/queries";
+import { Headline } from "../../app/Headline";
+import { depthTint, groupName, minutes, percent } from "../../lib/format";
+import { Notice } from "../../ui/Notice";
+import { ThreeWayField } from "../bench/ThreeWayField";
+
+/** The verdict: what is wrong, how sure, what speaks for and against, what would change it, what now. */
+export function VerdictPage() {
+  const { jobId = "" } = useParams();
+  const { data: bench, error } = useQuery(benchQuery(jobId));
+  const navigate = useNavigate();
+  useHotkeys("b", () => navigate(`/jobs/${jobId}`));
+  if (error) {
+    return (
+      <main className="mx-auto max-w-3xl p-6">
+        <Notice tone="problem">The verdict cannot be read: {error.message}</Notice>
+      </main>
+    );
+  }
+  if (!bench) return <main className="p-6">Reading the record …</main>;
+  const { verdict, suspects } = bench.assessment;
+  const lead = suspects.find((suspect) => suspect.unit === verdict.units[0]);
+  const recordedDiffers = bench.job.verdict && bench.job.verdict !== verdict.sentence;
+  return (
+    <main className="mx-auto grid max-w-6xl gap-x-10 gap-y-6 px-5 py-5 md:grid-cols-[1fr_320px]">
+      <Headline>
+        <div className="flex items-baseline gap-4 text-sm">
+          <h1 className="text-lg">{bench.job.plate || `Job ${bench.job.number}`}</h1>
+          <span className="truncate text-soft">
+            {bench.job.make} {bench.job.model}. {bench.job.complaint}
+          </span>
+        </div>
+      </Headline>
+      <div className="min-w-0 space-y-6">
+        <section>
+          <p className="text-soft">
+            {verdict.settled ? "Verdict" : "Not a verdict yet"}, from {bench.assessment.effects.length}{" "}
+            reading
+            {bench.assessment.effects.length === 1 ? "" : "s"}
+          </p>
+          <h2 className="text-3xl leading-tight" data-testid="verdict">
+            {verdict.sentence}
+          </h2>
+          <p className="mt-2">
+            {verdict.settled
+              ? `Measuring stopped because: ${verdict.reason}.`
+              : `Measuring would still pay: ${verdict.reason}.`}{" "}
+            If acted on now, expect to lose {minutes(verdict.expected_loss_min)} on average to being wrong.
+          </p>
+          {recordedDiffers && (
+            <div className="mt-2">
+              <Notice tone="note">
+                When it was called, the record said: “{bench.job.verdict}” Evidence has changed since.
+              </Notice>
+            </div>
+          )}
+        </section>
+        <section>
+          <h3 className="mb-1 text-lg">What to do</h3>
+          <ol className="list-decimal space-y-1 pl-5">
+            {verdict.actions.map((action) => (
+              <li key={action}>{action}</li>
+            ))}
+          </ol>
+          <div className="mt-3 space-y-1">
+            {verdict.cautions.map((caution) => (
+              <Notice key={caution} tone="caution">
+                {caution}
+              </Notice>
+            ))}
+          </div>
+        </section>
+        <EvidenceTable bench={bench} lead={lead} />
+      </div>
+      <aside className="space-y-6">
+        <ThreeWayField track={bench.assessment.track} />
+        <section>
+          <h3 className="mb-1 text-lg">What else it could be</h3>
+          {verdict.alternatives.length === 0 ? (
+            <p className="text-sm text-soft">Nothing above 1 %.</p>
+          ) : (
+            <ul className="border-t border-rule">
+              {verdict.alternatives.map((other) => (
+                <li key={other.unit} className="border-b border-rule py-2 text-sm">
+                  <div className="flex justify-between gap-2">
+                    <strong className="font-[600]">{other.title}</strong>
+                    <span className="sounding text-base">{percent(other.probability)}</span>
+                  </div>
+                  <div className="text-soft">Told by: {other.told_by}</div>
+                </li>
+              ))}
+            </ul>
+          )}
+        </section>
+        <section>
+          <h3 className="mb-1 text-lg">What would change it</h3>
+          <p>{verdict.changes_mind}</p>
+        </section>
+        <Link
+          to={`/jobs/${jobId}`}
+          className="inline-flex min-h-11 items-center rounded-sm border border-ink/60 px-4"
+        >
+          Back to the bench (B)
+        </Link>
+      </aside>
+    </main>
+  );
+}
+
+type Suspect = Bench["assessment"]["suspects"][number];
+
+/** Each reading's weight for or against the leading unit, as a bar to the right or the left. */
+function EvidenceTable({ bench, lead }: { bench: Bench; lead: Suspect | undefined }) {
+  if (!lead) return null;
+  const standing = bench.readings.filter((reading) => reading.retracted_because === null);
+  const largest = Math.max(1, ...lead.evidence.map((item) => Math.abs(item.weight_ban)));
+  return (
+    <section>
+      <h3 className="text-lg">Evidence</h3>
+      <p className="mb-1 text-sm text-soft">
+        For (right) and against (left) {groupName(lead.group).toLowerCase()}: {lead.title}. One step is ten to
+        one.
+      </p>
+      <table className="w-full text-sm">
+        <tbody>
+          {standing.map((reading) => {
+            const weight = lead.evidence.find((item) => item.reading === reading.id)?.weight_ban ?? 0;
+            const effect = bench.assessment.effects.find((item) => item.reading === reading.id);
+            const width = (Math.min(Math.abs(weight), largest) / largest) * 50;
+            return (
+              <tr key={reading.id} className="border-t border-rule align-top">
+                <th scope="row" className="sounding w-24 py-2 text-left text-lg">
+                  {reading.label}
+                </th>
+                <td className="py-2 pr-3">
+                  <strong className="font-[600]">{reading.red}</strong> to {reading.black},{" "}
+                  {reading.setup_text}
+                  <div className="text-soft">healthy: {effect?.expected}</div>
+                </td>
+                <td className="w-44 py-3">
+                  <div className="relative h-3 border border-rule" aria-hidden="true">
+                    <div className="absolute top-0 left-1/2 h-full w-px bg-ink" />
+                    <div
+                      className="absolute top-0 h-full"
+                      style={{
+                        left: weight >= 0 ? "50%" : `${50 - width}%`,
+                        width: `${width}%`,
+                        background: depthTint(Math.abs(weight) / largest),
+                      }}
+                    />
+                  </div>
+                  <div className="text-center">
+                    {Math.abs(weight) < 0.1
+                      ? "says little"
+                      : weight > 0
+                        ? `for, ${odds(weight)}`
+                        : `against, ${odds(weight)}`}
+                  </div>
+                </td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+    </section>
+  );
+}
+
+function odds(ban: number): string {
+  const factor = 10 ** Math.abs(ban);
+  return factor > 1000 ? "over 1000 to 1" : `${factor < 10 ? factor.toFixed(1) : factor.toFixed(0)} to 1`;
+}

@@ -1,0 +1,16 @@
+export type Theme = "light" | "dark";
+
+const KEY = "sondar-theme";
+
+/** The theme chosen before, else what the system asks for. */
+export function storedTheme(): Theme {
+  const stored = localStorage.getItem(KEY);
+  if (stored === "light" || stored === "dark") return stored;
+  return matchMedia("(prefers-color-scheme: dark)").matches ? "dark" : "light";
+}
+
+/** Switch the whole page and remember it. */
+export function applyTheme(theme: Theme): void {
+  document.documentElement.dataset.theme = theme;
+  localStorage.setItem(KEY, theme);
+}

@@ -1,0 +1,24 @@
+import type { ButtonHTMLAttributes } from "react";
+
+type Kind = "next" | "plain" | "quiet";
+
+const LOOK: Record<Kind, string> = {
+  next: "bg-next text-on-next font-[650]",
+  plain: "border border-ink/60 bg-raised",
+  quiet: "text-soft underline underline-offset-4",
+};
+
+/** A button of workshop size. `next` is the one magenta thing on a screen. */
+export function Button({
+  kind = "plain",
+  className = "",
+  ...rest
+}: ButtonHTMLAttributes<HTMLButtonElement> & { kind?: Kind }) {
+  return (
+    <button
+      type="button"
+      className={`min-h-11 rounded-sm px-4 disabled:opacity-50 ${LOOK[kind]} ${className}`}
+      {...rest}
+    />
+  );
+}

@@ -1,0 +1,98 @@
+"""Reading a bench meter over SCPI (IEEE 488.2 / SCPI-1999) through PyVISA, real or simulated alike.
+
+A real meter knows nothing of the vehicle: the technician holds its leads. A meter that announces the option ``LEADS`` in
+``*OPT?`` can be told where they are; the shipped stand-in does. That is the only difference, and it is the meter's own word.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import pyvisa
+from pyvisa.resources import MessageBasedResource
+
+from sondar.core.circuit.model import Setup
+from sondar.core.errors import SondarError
+from sondar.core.quantities import format_si
+
+OVERLOAD = 9.9e37
+"""SCPI-1999, 7.2.1: what a meter sends for infinity; not-a-number is 9.91e37."""
+NOT_A_NUMBER = 9.91e37
+
+QUERIES = {"voltmeter": "MEAS:VOLT:DC?", "ohmmeter": "MEAS:RES?", "lamp-5w": "SIM:LAMP? 5", "lamp-21w": "SIM:LAMP? 21"}
+
+
+class MeterError(SondarError):
+    """The meter is not there, or does not answer as SCPI asks; the message says what to do."""
+
+
+@dataclass(frozen=True)
+class Placement:
+    """Where leads and vehicle are, for a meter that can be told."""
+
+    vehicle: str
+    setup: Setup
+    red: str
+    black: str
+
+
+def read_meter(address: str, instrument: str, placement: Placement, timeout_s: float = 4.0) -> str:
+    """One reading as the text a person would enter: ``12.31``, ``OL``, ``bouncing``, ``bright``.
+
+    Args:
+        address: VISA address, for instance ``TCPIP::127.0.0.1::5025::SOCKET``.
+
+    Raises:
+        MeterError: no answer, or an answer that is no number.
+    """
+    try:
+        manager = pyvisa.ResourceManager("@py")
+        link = manager.open_resource(address, read_termination="\n", write_termination="\n", timeout=int(timeout_s * 1000))
+    except Exception as error:  # PyVISA raises plain exceptions of its backends
+        raise MeterError(f"no meter at {address}: check that it is on and connected, or type the reading") from error
+    assert isinstance(link, MessageBasedResource)
+    try:
+        if "LEADS" in link.query("*OPT?"):
+            place_leads(link, placement)
+        elif instrument.startswith("lamp"):
+            raise MeterError("this meter cannot see a lamp: type bright, dim or off")
+        return as_entry(instrument, link.query(QUERIES[instrument]))
+    except pyvisa.Error as error:
+        raise MeterError(f"the meter at {address} does not answer ({error}): try again, or type the reading") from error
+    finally:
+        link.close()
+
+
+def place_leads(link: MessageBasedResource, placement: Placement) -> None:
+    """Tell a meter of option LEADS the vehicle, its set-up and the two points."""
+    controls = ",".join(f"{name}={value}" for name, value in placement.setup.controls)
+    for command in (
+        f"SIM:VEH {placement.vehicle}",
+        f"SIM:CONT {controls}",
+        f"SIM:UNPL {','.join(sorted(placement.setup.unplugged))}",
+        f"SIM:TEMP {placement.setup.temperature_c:g}",
+        f"SIM:LEAD {placement.red},{placement.black}",
+    ):
+        link.write(command)
+    error = link.query("SYST:ERR?")
+    if not error.startswith("0"):
+        raise MeterError(f"the meter reports {error}")
+
+
+def as_entry(instrument: str, answer: str) -> str:
+    """A SCPI answer as entry text.
+
+    Raises:
+        MeterError: not a number.
+    """
+    if instrument.startswith("lamp"):
+        return answer.strip().lower()
+    try:
+        value = float(answer)
+    except ValueError as error:
+        raise MeterError(f"the meter answered '{answer}', not a number: try again, or type the reading") from error
+    if value >= NOT_A_NUMBER:
+        return "bouncing" if instrument == "voltmeter" else "volts present"
+    if value >= OVERLOAD:
+        return "OL"
+    return format_si(value, "V" if instrument == "voltmeter" else "Ω", 4)

@@ -1,0 +1,122 @@
+"""A bench meter on simulated vehicles: SCPI over TCP, one command per line.
+
+Standard: ``*IDN?``, ``*OPT?``, ``SYST:ERR?``, ``MEAS:VOLT:DC?``, ``MEAS:RES?``. What a person's hands and eyes would do has its own
+subsystem: ``SIM:VEH name``, ``SIM:CONT key=on,fan=on``, ``SIM:UNPL X3``, ``SIM:TEMP 20``, ``SIM:LEAD red,black``, ``SIM:LAMP? watts``.
+
+Run: ``python -m sondar.devices.standins.bench_meter VEHICLES.json PORT``, where the file maps a vehicle's name to
+{"circuit": path, "fault": id or null, "severity": label, "seed": number}.
+"""
+
+from __future__ import annotations
+
+import json
+import socketserver
+import sys
+from pathlib import Path
+from typing import ClassVar
+
+from sondar.core.circuit.network import Circuit
+from sondar.core.errors import SondarError
+from sondar.devices.standins.vehicle import SimulatedVehicle
+from sondar.documents import load_circuit_text
+
+OVERLOAD, NOT_A_NUMBER = "9.9E37", "9.91E37"
+
+
+class MeterSession:
+    """One connection: where its leads are and what the vehicle is set to. Pure: a line in, an answer or None out."""
+
+    def __init__(self, vehicles: dict[str, SimulatedVehicle]) -> None:
+        self._vehicles = vehicles
+        self._vehicle = ""
+        self._controls: dict[str, str] = {}
+        self._unplugged: frozenset[str] = frozenset()
+        self._temperature_c = 20.0
+        self._leads = ("", "")
+        self._error = '0,"No error"'
+
+    def answer(self, line: str) -> str | None:
+        """Carry out one command; None when it has no answer."""
+        command, _, argument = line.strip().partition(" ")
+        match command.upper():
+            case "*IDN?":
+                return "Sondar,Stand-in bench meter,0,1"
+            case "*OPT?":
+                return "LEADS"
+            case "SYST:ERR?":
+                error, self._error = self._error, '0,"No error"'
+                return error
+            case "SIM:VEH":
+                self._vehicle = argument
+                if argument not in self._vehicles:
+                    self._error = f'-224,"Illegal parameter value; no vehicle {argument}"'
+            case "SIM:CONT":
+                self._controls = dict(pair.split("=", 1) for pair in argument.split(",") if "=" in pair)
+            case "SIM:UNPL":
+                self._unplugged = frozenset(filter(None, argument.split(",")))
+            case "SIM:TEMP":
+                self._temperature_c = float(argument)
+            case "SIM:LEAD":
+                red, _, black = argument.partition(",")
+                self._leads = (red, black)
+            case "MEAS:VOLT:DC?":
+                return self._measure("voltmeter")
+            case "MEAS:RES?":
+                return self._measure("ohmmeter")
+            case "SIM:LAMP?":
+                return self._measure(f"lamp-{argument}w")
+            case _:
+                self._error = f'-113,"Undefined header; {command}"'
+        return None
+
+    def _measure(self, instrument: str) -> str:
+        try:
+            vehicle = self._vehicles[self._vehicle]
+            setup = vehicle.circuit.setup(self._controls, self._unplugged, self._temperature_c)
+            value, word = vehicle.measure(instrument, *self._leads, setup)
+        except (KeyError, SondarError) as error:
+            self._error = f'-221,"Settings conflict; {error}"'
+            return NOT_A_NUMBER
+        if word is None:
+            return f"{value:.6E}"
+        return {"OL": OVERLOAD, "bouncing": NOT_A_NUMBER, "volts present": NOT_A_NUMBER}.get(word, word)
+
+
+class _Handler(socketserver.StreamRequestHandler):
+    vehicles: ClassVar[dict[str, SimulatedVehicle]] = {}
+
+    def handle(self) -> None:
+        session = MeterSession(self.vehicles)
+        for raw in self.rfile:
+            answer = session.answer(raw.decode("utf-8", "replace"))
+            if answer is not None:
+                self.wfile.write(answer.encode() + b"\n")
+
+
+class MeterServer(socketserver.ThreadingTCPServer):
+    """The stand-in on a loopback port (0 picks a free one; see ``server_address``)."""
+
+    allow_reuse_address = True
+    daemon_threads = True
+
+    def __init__(self, vehicles: dict[str, SimulatedVehicle], port: int = 0) -> None:
+        super().__init__(("127.0.0.1", port), type("Handler", (_Handler,), {"vehicles": vehicles}))
+
+    @property
+    def address(self) -> str:
+        """VISA address."""
+        return f"TCPIP::127.0.0.1::{self.server_address[1]}::SOCKET"
+
+
+def vehicles_from(path: Path) -> dict[str, SimulatedVehicle]:
+    """Simulated vehicles as described in a JSON file; circuit paths are relative to it."""
+    found = {}
+    for name, spec in json.loads(path.read_text()).items():
+        circuit = Circuit(load_circuit_text((path.parent / spec["circuit"]).read_text(encoding="utf-8")))
+        found[name] = SimulatedVehicle(circuit, spec["fault"], spec.get("severity"), spec.get("seed", 0))
+    return found
+
+
+if __name__ == "__main__":
+    with MeterServer(vehicles_from(Path(sys.argv[1])), int(sys.argv[2])) as server:
+        server.serve_forever()

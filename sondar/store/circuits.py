@@ -1,0 +1,75 @@
+"""Circuit documents, versioned. The text as given is kept; the checked document is read from it."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass
+from datetime import datetime
+from uuid import UUID
+
+from psycopg.rows import class_row
+
+from sondar.core.circuit.document import CircuitDocument
+from sondar.store.database import Db
+
+
+@dataclass(frozen=True)
+class CircuitVersion:
+    """One version of a circuit document."""
+
+    id: UUID
+    slug: str
+    version: int
+    title: str
+    make: str
+    source_text: str
+    created_at: datetime
+
+
+_COLUMNS = "v.id, c.slug, v.version, v.title, v.make, v.source_text, v.created_at"
+
+
+def save_circuit(db: Db, document: CircuitDocument, text: str) -> CircuitVersion:
+    """Store a checked document; the same text again is the same version, another text the next one."""
+    digest = hashlib.sha256(text.encode()).hexdigest()
+    row = db.execute(
+        "INSERT INTO circuit (slug) VALUES (%s) ON CONFLICT (slug) DO UPDATE SET slug = excluded.slug RETURNING id", (document.id,)
+    ).fetchone()
+    assert row is not None
+    db.execute(
+        """
+        INSERT INTO circuit_version (circuit_id, version, title, make, source_text, sha256)
+        SELECT %(circuit)s, coalesce(max(version), 0) + 1, %(title)s, %(make)s, %(text)s, %(digest)s
+        FROM circuit_version WHERE circuit_id = %(circuit)s
+        ON CONFLICT (circuit_id, sha256) DO NOTHING
+        """,
+        {"circuit": row[0], "title": document.title, "make": document.vehicle.make, "text": text, "digest": digest},
+    )
+    with db.cursor(row_factory=class_row(CircuitVersion)) as cursor:
+        found = cursor.execute(
+            f"SELECT {_COLUMNS} FROM circuit_version v JOIN circuit c ON c.id = v.circuit_id WHERE c.id = %s AND v.sha256 = %s",
+            (row[0], digest),
+        ).fetchone()
+    assert found is not None
+    return found
+
+
+def newest_circuits(db: Db) -> list[CircuitVersion]:
+    """The newest version of every circuit, by title."""
+    with db.cursor(row_factory=class_row(CircuitVersion)) as cursor:
+        return cursor.execute(
+            f"""
+            SELECT * FROM (
+                SELECT DISTINCT ON (c.id) {_COLUMNS} FROM circuit_version v JOIN circuit c ON c.id = v.circuit_id
+                ORDER BY c.id, v.version DESC
+            ) newest ORDER BY title
+            """
+        ).fetchall()
+
+
+def circuit_version(db: Db, version_id: UUID) -> CircuitVersion | None:
+    """One version."""
+    with db.cursor(row_factory=class_row(CircuitVersion)) as cursor:
+        return cursor.execute(
+            f"SELECT {_COLUMNS} FROM circuit_version v JOIN circuit c ON c.id = v.circuit_id WHERE v.id = %s", (version_id,)
+        ).fetchone()

@@ -1,0 +1,35 @@
+"""Connections and migrations."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from psycopg import Connection
+from psycopg.conninfo import conninfo_to_dict
+from psycopg.rows import TupleRow
+from psycopg_pool import ConnectionPool
+from yoyo import get_backend, read_migrations
+
+MIGRATIONS = Path(__file__).parent / "migrations"
+
+Db = Connection[TupleRow]
+
+
+def open_pool(dsn: str, size: int = 8) -> ConnectionPool[Db]:
+    """A pool that checks a connection before lending it, so that a restarted database is simply found again."""
+    return ConnectionPool(dsn, min_size=1, max_size=size, open=True, timeout=10, check=ConnectionPool.check_connection)
+
+
+def migrate(dsn: str) -> list[str]:
+    """Apply every migration not yet applied; return their names."""
+    parts: dict[str, Any] = conninfo_to_dict(dsn)
+    url = f"postgresql+psycopg://{parts['user']}:{parts.get('password', '')}@{parts['host']}:{parts['port']}/{parts['dbname']}"
+    backend = get_backend(url)
+    try:
+        with backend.lock():
+            todo = backend.to_apply(read_migrations(str(MIGRATIONS)))
+            backend.apply_migrations(todo)
+            return [migration.id for migration in todo]
+    finally:
+        backend.connection.close()

@@ -1,0 +1,158 @@
+"""Appended evidence of a job: readings, retractions, points and tools ruled out, verdicts called."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from psycopg.rows import class_row
+from psycopg.types.json import Jsonb
+
+from sondar.store.database import Db
+
+
+@dataclass(frozen=True)
+class StoredReading:
+    """A reading as entered, with its retraction if there is one."""
+
+    id: UUID
+    seq: int
+    instrument: str
+    red: str
+    black: str
+    controls: dict[str, str]
+    unplugged: list[str]
+    temperature_c: float
+    entry: str
+    value_si: float | None
+    state: str | None
+    resolution_si: float
+    source: str
+    note: str
+    created_at: datetime
+    retracted_because: str | None
+
+
+@dataclass(frozen=True)
+class NewReading:
+    """A reading to append."""
+
+    client_key: UUID
+    instrument: str
+    red: str
+    black: str
+    controls: dict[str, str]
+    unplugged: list[str]
+    temperature_c: float
+    entry: str
+    value_si: float | None
+    state: str | None
+    resolution_si: float
+    source: str
+    note: str
+
+
+def next_seq(db: Db, job_id: UUID) -> int | None:
+    """Lock the job and take its next sequence number; None if there is no such job."""
+    row = db.execute("UPDATE job SET last_seq = last_seq + 1 WHERE id = %s RETURNING last_seq", (job_id,)).fetchone()
+    return None if row is None else int(row[0])
+
+
+def _already(db: Db, table: str, job_id: UUID, client_key: UUID) -> bool:
+    assert table in ("reading", "retraction", "exclusion", "verdict")
+    row = db.execute(f"SELECT 1 FROM {table} WHERE job_id = %s AND client_key = %s", (job_id, client_key)).fetchone()
+    return row is not None
+
+
+def append_reading(db: Db, job_id: UUID, reading: NewReading) -> bool:
+    """Append a reading; False if its client key was there already and nothing was added.
+
+    The job row is locked first, so two repeats that cross cannot both append.
+    """
+    seq = next_seq(db, job_id)
+    if _already(db, "reading", job_id, reading.client_key):
+        return False
+    db.execute(
+        """
+        INSERT INTO reading (job_id, seq, client_key, instrument, red, black, controls, unplugged, temperature_c, entry, value_si,
+                             state, resolution_si, source, note)
+        VALUES (%(job_id)s, %(seq)s, %(client_key)s, %(instrument)s, %(red)s, %(black)s, %(controls)s, %(unplugged)s,
+                %(temperature_c)s, %(entry)s, %(value_si)s, %(state)s, %(resolution_si)s, %(source)s, %(note)s)
+        """,
+        {**reading.__dict__, "controls": Jsonb(reading.controls), "job_id": job_id, "seq": seq},
+    )
+    return True
+
+
+def retract_reading(db: Db, job_id: UUID, reading_id: UUID, client_key: UUID, reason: str) -> str:
+    """Append a retraction: ``done``, ``repeat`` (same key or already retracted) or ``unknown`` (no such reading in the job)."""
+    seq = next_seq(db, job_id)
+    if db.execute("SELECT 1 FROM reading WHERE id = %s AND job_id = %s", (reading_id, job_id)).fetchone() is None:
+        return "unknown"
+    row = db.execute(
+        """
+        INSERT INTO retraction (job_id, seq, client_key, reading_id, reason) VALUES (%s, %s, %s, %s, %s)
+        ON CONFLICT DO NOTHING RETURNING id
+        """,
+        (job_id, seq, client_key, reading_id, reason),
+    ).fetchone()
+    return "done" if row is not None else "repeat"
+
+
+def append_exclusion(db: Db, job_id: UUID, client_key: UUID, kind: str, name: str, excluded: bool) -> bool:
+    """Rule a point or an instrument out, or back in; False for a repeat."""
+    seq = next_seq(db, job_id)
+    row = db.execute(
+        """
+        INSERT INTO exclusion (job_id, seq, client_key, kind, name, excluded) VALUES (%s, %s, %s, %s, %s, %s)
+        ON CONFLICT DO NOTHING RETURNING id
+        """,
+        (job_id, seq, client_key, kind, name, excluded),
+    ).fetchone()
+    return row is not None
+
+
+def append_verdict(db: Db, job_id: UUID, client_key: UUID, verdict: dict[str, Any]) -> bool:
+    """Record a called verdict as it stood; False for a repeat."""
+    seq = next_seq(db, job_id)
+    row = db.execute(
+        """
+        INSERT INTO verdict (job_id, seq, client_key, sentence, fault_group, units, certainty, settled)
+        VALUES (%(job_id)s, %(seq)s, %(client_key)s, %(sentence)s, %(group)s, %(units)s, %(certainty)s, %(settled)s)
+        ON CONFLICT DO NOTHING RETURNING id
+        """,
+        {**verdict, "job_id": job_id, "seq": seq, "client_key": client_key},
+    ).fetchone()
+    return row is not None
+
+
+def readings_of(db: Db, job_id: UUID) -> list[StoredReading]:
+    """All readings in order, retracted ones included and marked."""
+    with db.cursor(row_factory=class_row(StoredReading)) as cursor:
+        return cursor.execute(
+            """
+            SELECT r.id, r.seq, r.instrument, r.red, r.black, r.controls, r.unplugged, r.temperature_c, r.entry, r.value_si, r.state,
+                   r.resolution_si, r.source, r.note, r.created_at, t.reason AS retracted_because
+            FROM reading r LEFT JOIN retraction t ON t.reading_id = r.id
+            WHERE r.job_id = %s ORDER BY r.seq
+            """,
+            (job_id,),
+        ).fetchall()
+
+
+def exclusions_of(db: Db, job_id: UUID) -> dict[str, list[str]]:
+    """What is ruled out now: {"point": [...], "instrument": [...]}; the latest entry on a name counts."""
+    rows = db.execute(
+        """
+        SELECT kind, name FROM (
+            SELECT DISTINCT ON (kind, name) kind, name, excluded FROM exclusion WHERE job_id = %s ORDER BY kind, name, seq DESC
+        ) latest WHERE excluded ORDER BY kind, name
+        """,
+        (job_id,),
+    ).fetchall()
+    found: dict[str, list[str]] = {"point": [], "instrument": []}
+    for kind, name in rows:
+        found[kind].append(name)
+    return found

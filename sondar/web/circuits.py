@@ -1,0 +1,84 @@
+"""Circuits: list, check and load a file, show one with its drawing."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import Any
+
+from flask_openapi3 import APIBlueprint, Tag
+
+from sondar.core.circuit.network import Circuit
+from sondar.core.drawing import draw
+from sondar.core.instruments import INSTRUMENTS
+from sondar.documents import load_circuit_text
+from sondar.store import circuits as store
+from sondar.web.models import (
+    CircuitDetail,
+    CircuitList,
+    CircuitPath,
+    CircuitSummary,
+    CircuitText,
+    ConnectorModel,
+    ControlModel,
+    DrawingModel,
+    InstrumentModel,
+    PointModel,
+    ProblemDetails,
+)
+from sondar.web.problems import ApiProblem
+from sondar.web.services import services
+
+api = APIBlueprint("circuits", __name__, url_prefix="/api/v1", abp_tags=[Tag(name="circuits")], abp_responses={"422": ProblemDetails})
+
+
+def _summary(version: store.CircuitVersion, circuit: Circuit) -> dict[str, Any]:
+    return {
+        "version_id": version.id, "slug": version.slug, "version": version.version, "title": version.title, "make": version.make,
+        "about": circuit.document.about.strip(), "complaint": circuit.document.complaint,
+        "parts": len(circuit.document.parts), "points": len(circuit.points), "faults": len(circuit.faults),
+    }  # fmt: skip
+
+
+@api.get("/circuits", responses={"200": CircuitList})
+def list_circuits() -> Any:
+    """Newest version of every circuit."""
+    with services().transaction() as db:
+        found = store.newest_circuits(db)
+    summaries = [CircuitSummary(**_summary(v, Circuit(load_circuit_text(v.source_text)))) for v in found]
+    return CircuitList(circuits=summaries).model_dump(mode="json")
+
+
+@api.post("/circuits", responses={"201": CircuitSummary})
+def load_circuit(body: CircuitText) -> Any:
+    """Check a circuit file and store it as a new version; the same text again is the same version."""
+    document = load_circuit_text(body.text)
+    circuit = Circuit(document)
+    with services().transaction() as db:
+        version = store.save_circuit(db, document, body.text)
+    return CircuitSummary(**_summary(version, circuit)).model_dump(mode="json"), 201
+
+
+@api.get("/circuits/<uuid:version_id>", responses={"200": CircuitDetail, "404": ProblemDetails})
+def show_circuit(path: CircuitPath) -> Any:
+    """One version with its drawing, points, connectors and controls."""
+    with services().transaction() as db:
+        version = store.circuit_version(db, path.version_id)
+    if version is None:
+        raise ApiProblem(404, "No such circuit", f"no circuit version {path.version_id}")
+    circuit = Circuit(load_circuit_text(version.source_text))
+    document = circuit.document
+    detail = {
+        **_summary(version, circuit),
+        "source_text": version.source_text,
+        "drawing": DrawingModel.model_validate(asdict(draw(circuit))),
+        "connectors": [ConnectorModel(id=i, title=c.title, place=c.place, inline=c.inline) for i, c in document.connectors.items()],
+        "controls": [
+            ControlModel(id=name, title=document.controls[name].title if name in document.controls else "Key", values=list(values),
+                         how=document.controls[name].how if name in document.controls else "")
+            for name, values in circuit.controls.items()
+        ],
+        "points": [PointModel(ref=p.ref, title=p.title, place=p.place, when=p.when, connector=p.connector) for p in circuit.points.values()],
+        "instruments": [InstrumentModel(id=i.id, title=i.title, kind=i.kind, unit=i.unit, words=list(i.words)) for i in INSTRUMENTS.values()],
+        "black_reference": circuit.black_reference,
+    }  # fmt: skip
+    return CircuitDetail(**detail).model_dump(mode="json")
