@@ -103,7 +103,9 @@ def parse_si(value: object) -> float:
 
 
 def format_si(value: float, unit: str, digits: int = 3) -> str:
-    """Short shop label of an SI value: ``12.4 V``, ``82 mV``, ``4.70 kΩ``."""
+    """Short shop label of an SI value: ``12.4 V``, ``82 mV``, ``4.70 kΩ``, with a true minus sign."""
+    if value < 0:
+        return f"−{format_si(-value, unit, digits)}"
     if not math.isfinite(value):
         return f"— {unit}".strip()
     if unit == "V":
@@ -120,3 +122,8 @@ def format_si(value: float, unit: str, digits: int = 3) -> str:
 def _significant(value: float, digits: int) -> str:
     whole = max(1, int(math.floor(math.log10(abs(value)))) + 1) if value else 1
     return f"{value:.{max(0, digits - whole)}f}"
+
+
+def format_share(share: float) -> str:
+    """A probability as people say it, kept on one line: ``97 %``."""
+    return f"{share * 100:.0f}\u00a0%"

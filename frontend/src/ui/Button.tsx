@@ -3,8 +3,8 @@ import type { ButtonHTMLAttributes } from "react";
 type Kind = "next" | "plain" | "quiet";
 
 const LOOK: Record<Kind, string> = {
-  next: "bg-next text-on-next font-[650]",
-  plain: "border border-ink/60 bg-raised",
+  next: "px-4 bg-next text-on-next font-[650]",
+  plain: "px-4 border border-ink/60 bg-raised",
   quiet: "text-soft underline underline-offset-4",
 };
 
@@ -17,7 +17,7 @@ export function Button({
   return (
     <button
       type="button"
-      className={`min-h-11 rounded-sm px-4 disabled:opacity-50 ${LOOK[kind]} ${className}`}
+      className={`min-h-11 rounded-sm disabled:opacity-50 ${LOOK[kind]} ${className}`}
       {...rest}
     />
   );

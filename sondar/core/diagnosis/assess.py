@@ -35,7 +35,7 @@ from sondar.core.diagnosis.views import (
     VerdictView,
 )
 from sondar.core.instruments import INSTRUMENTS, Display, instrument, working
-from sondar.core.quantities import format_si
+from sondar.core.quantities import format_share, format_si
 
 Array = npt.NDArray[np.float64]
 
@@ -168,7 +168,7 @@ def _why(cards: Sequence[OutcomeCard], proposal: Proposal) -> str:
     telling = [card for card in cards if card.leads][:3]
     if len(telling) < 2:
         return "Whatever it shows, the suspects stay much as they are."
-    parts = [f"{card.label} points to {card.leads[0].title} ({card.leads[0].probability:.0%})" for card in telling]
+    parts = [f"{card.label} points to {card.leads[0].title} ({format_share(card.leads[0].probability)})" for card in telling]
     return f"{'; '.join(parts)}. Costs {proposal.minutes:.1f} min, saves {proposal.fall:.0f} min of expected loss."
 
 
@@ -183,7 +183,8 @@ def _cautions(circuit: Circuit, proposal: Proposal) -> list[str]:
         found.append(CAUTION_UNPLUG)
     if test.instrument == "ohmmeter":
         found.append(CAUTION_OHMS)
-    if circuit.document.cautions and any(b != a[0] for a, b in ((circuit.controls[n], v) for n, v in test.setup.controls)):
+    # The circuit's own caution stands for anything commanded, unless the control brought a closer one.
+    if not found and circuit.document.cautions and any(b != a[0] for a, b in ((circuit.controls[n], v) for n, v in test.setup.controls)):
         found.extend(circuit.document.cautions)
     return list(dict.fromkeys(found))
 
@@ -268,17 +269,17 @@ def _verdict(predictor: Predictor, belief: Belief, plan: Plan, suspects: Sequenc
 
 def _sentence(plan: Plan, top: SuspectView, inseparable: bool, circuit: Circuit) -> str:
     if top.unit == NONE:
-        return f"No fault is present while measuring ({plan.certainty:.0%}). It may be intermittent: do not replace anything."
+        return f"No fault is present while measuring ({format_share(plan.certainty)}). It may be intermittent: do not replace anything."
     if top.unit == UNKNOWN:
         return "I do not know. No single fault on this drawing explains the readings: check set-up and points, then call for help."
     prefix = "" if plan.certainty >= 0.9 else "Not settled. Most likely: "
     fault = top.faults[0].title if top.faults else top.title
     if not inseparable:
-        return f"{prefix}{top.group.capitalize()}: {fault} ({plan.certainty:.0%})."
+        return f"{prefix}{top.group.capitalize()}: {fault} ({format_share(plan.certainty)})."
     others = ", ".join(unit_title(circuit, unit) for unit in plan.leading[1:])
     return (
         f"{prefix}{top.group.capitalize()}: {fault}, or equally {others}: one class of {len(plan.leading)} that no test allowed here "
-        f"can separate ({plan.certainty:.0%} together)."
+        f"can separate ({format_share(plan.certainty)} together)."
     )
 
 
@@ -308,7 +309,7 @@ def _changes_mind(plan: Plan, alternatives: Sequence[Alternative]) -> str:
         return "Nothing that can be measured here with these tools; the check after the repair will."
     telling = next((a for a in alternatives if not a.told_by.startswith("no test")), None)
     if telling is None:
-        return f"{alternatives[0].title} ({alternatives[0].probability:.0%}) is left, and no proposed test tells it apart."
+        return f"{alternatives[0].title} ({format_share(alternatives[0].probability)}) is left, and no proposed test tells it apart."
     return f"A result that favours {telling.title}: {telling.told_by}."
 
 

@@ -24,6 +24,7 @@ from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN, HypothesisSet
 from sondar.core.diagnosis.predictions import CLASSES, Predictor, SetupPredictions
 from sondar.core.diagnosis.tests import Test
 from sondar.core.instruments import INSTRUMENTS
+from sondar.core.quantities import format_share
 
 Array = npt.NDArray[np.float64]
 
@@ -279,7 +280,7 @@ def _leading_class(
 
 def _is_settled(certainty: float, scored: Sequence[tuple[float, Proposal]], bench: Bench) -> tuple[bool, str]:
     if certainty >= bench.boldness:
-        return True, f"certain enough: {certainty:.0%} against the workshop's {bench.boldness:.0%}"
+        return True, f"certain enough: {format_share(certainty)} against the workshop's {format_share(bench.boldness)}"
     if not scored:
         return True, "no test is left with the tools and points at hand"
     if scored[0][0] < PAYS_ABOVE:

@@ -139,25 +139,26 @@ class TestFinder:
             for index, red in enumerate(listed):
                 for other in listed[index + 1 :]:
                     one, two = (cavities[m.split(".", 1)[1].removesuffix("/c")] for m in (red, other))
-                    if _share_a_branch(self.circuit, one, two):
-                        yield red, other
+                    nearer = _feed_side(self.circuit, one, two)
+                    if nearer is not None:
+                        yield (red, other) if nearer == 0 else (other, red)
 
 
-def _share_a_branch(circuit: Circuit, one: str | list[str] | None, two: str | list[str] | None) -> bool:
+def _feed_side(circuit: Circuit, one: str | list[str] | None, two: str | list[str] | None) -> int | None:
+    """Which of two cavities is nearer the feed through the part behind them (0 or 1); None if no part joins them."""
     if one is None or two is None:
-        return True  # in-line: the pair of wires going to the same place
-    nodes_one = {circuit.node(r) for r in ([one] if isinstance(one, str) else one)}
-    nodes_two = {circuit.node(r) for r in ([two] if isinstance(two, str) else two)}
-    owners: set[str] = {r.split(".")[0] for r in ([one] if isinstance(one, str) else one)}
-    for owner in owners:
+        return 0  # in-line: the pair of wires going to the same place
+    sides = [{circuit.node(r) for r in ([item] if isinstance(item, str) else item)} for item in (one, two)]
+    for owner in dict.fromkeys(r.split(".")[0] for r in ([one] if isinstance(one, str) else one)):
         part: Part = circuit.parts[owner]
-        inside = nx.Graph()
+        inside: nx.DiGraph[str] = nx.DiGraph()
         for branch in part.branches(owner, circuit.rest_setup()):
             inside.add_edge(circuit.node(branch.a), circuit.node(branch.b))
-        for a in nodes_one & set(inside):
-            if any(b in inside and nx.has_path(inside, a, b) for b in nodes_two):
-                return True
-    return False
+        for first, second, answer in ((0, 1, 0), (1, 0, 1)):
+            starts, ends = sides[first] & set(inside), sides[second] & set(inside)
+            if any(nx.has_path(inside, a, b) for a in starts for b in ends):
+                return answer
+    return None
 
 
 def _reach(graph: nx.Graph[str], starts: Iterable[str]) -> set[str]:

@@ -311,7 +311,7 @@ function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }) {
             onMeter={() => meter.mutate(test)}
           />
         )}
-        <div className="flex flex-wrap items-center gap-x-4 gap-y-1 text-sm">
+        <div className="-my-2 flex flex-wrap items-center gap-x-4 text-sm">
           <Button kind="quiet" className="px-0" onClick={cannotReach}>
             Can't reach it (X)
           </Button>
@@ -335,7 +335,7 @@ function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }) {
           )}
           {!verdict.settled && (
             <Button kind="quiet" className="px-0" onClick={() => call.mutate()}>
-              Verdict as it stands (V)
+              Call it now (V)
             </Button>
           )}
         </div>
@@ -367,14 +367,6 @@ function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }) {
           </p>
         )}
         {shown && <OutcomeTable proposal={shown} />}
-        {!own && proposals.length > 1 && (
-          <Alternatives
-            proposals={proposals}
-            chosen={chosen}
-            onChoose={setChosen}
-            onNoTool={(name) => exclude.mutate({ kind: "instrument", name, excluded: true })}
-          />
-        )}
         <div>
           <h2 className="text-base">
             Readings <span className="text-sm font-[400] text-soft">newest first, with what each did</span>
@@ -392,6 +384,14 @@ function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }) {
             />
           )}
         </div>
+        {!own && proposals.length > 1 && (
+          <Alternatives
+            proposals={proposals}
+            chosen={chosen}
+            onChoose={setChosen}
+            onNoTool={(name) => exclude.mutate({ kind: "instrument", name, excluded: true })}
+          />
+        )}
       </section>
 
       <section className="order-3 overflow-auto border-l border-rule px-4 py-3" aria-label="Suspects">

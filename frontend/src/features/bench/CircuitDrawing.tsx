@@ -25,7 +25,7 @@ export function CircuitDrawing({ circuit, bench, test, onPoint, onConnector }: P
   const apart = useMemo(() => new Set(test?.setup.unplugged ?? []), [test]);
   const x = (column: number) => LEFT + column * PITCH;
   const y = (depth: number) => TOP + depth * UNIT;
-  const width = LEFT + (drawing.columns - 1) * PITCH + 128;
+  const width = LEFT + (drawing.columns - 1) * PITCH + 146;
   const height = TOP + drawing.depth * UNIT + 40;
   const soundings = latestAtPoints(bench, circuit.black_reference);
   const points = visiblePoints(circuit, apart);
@@ -42,21 +42,15 @@ export function CircuitDrawing({ circuit, bench, test, onPoint, onConnector }: P
         <g key={`${region.module}-${region.column}`}>
           <rect
             x={x(region.column) - 34}
-            y={y(region.top) - 12}
+            y={y(region.top) - 2}
             width={152}
-            height={y(region.bottom) - y(region.top) + 24}
+            height={y(region.bottom) - y(region.top) + 4}
             fill="var(--buff)"
             stroke="var(--ink-soft)"
             strokeDasharray="5 4"
           />
-          <text
-            x={x(region.column) + 112}
-            y={y(region.top) + 4}
-            textAnchor="end"
-            fontSize={11.5}
-            fill="var(--ink-soft)"
-          >
-            {region.title}, sealed
+          <text x={x(region.column) + 24} y={y(region.bottom) - 5} fontSize={11.5} fill="var(--ink-soft)">
+            in {region.title.toLowerCase()}
           </text>
         </g>
       ))}

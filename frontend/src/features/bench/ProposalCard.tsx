@@ -45,6 +45,11 @@ export function ProposalCard({
   );
 }
 
+/** A unit as the drawing writes it. */
+function shortName(unit: string): string {
+  return unit === "none" ? "no fault" : unit === "unknown" ? "not on the drawing" : unit;
+}
+
 /** What each outcome would leave, as a small table. */
 export function OutcomeTable({ proposal }: { proposal: Proposal }) {
   return (
@@ -53,7 +58,7 @@ export function OutcomeTable({ proposal }: { proposal: Proposal }) {
         If it shows … (expected saving {proposal.saves_min.toFixed(0)} min for {minutes(proposal.minutes)})
       </caption>
       <tbody>
-        {proposal.outcomes.slice(0, 5).map((outcome) => (
+        {proposal.outcomes.slice(0, 4).map((outcome) => (
           <tr key={outcome.label} className="border-t border-rule align-top">
             <th scope="row" className="w-36 py-1 pr-2 text-left font-[600]">
               {outcome.label}
@@ -61,8 +66,9 @@ export function OutcomeTable({ proposal }: { proposal: Proposal }) {
             </th>
             <td className="w-14 py-1 text-soft">{percent(outcome.probability)}</td>
             <td className="py-1">
-              {outcome.leads.map((lead) => `${lead.title} ${percent(lead.probability)}`).join("; ") ||
-                "nothing stands out"}
+              {outcome.leads
+                .map((lead) => `${shortName(lead.unit)} ${percent(lead.probability)}`)
+                .join(", ") || "nothing stands out"}
             </td>
           </tr>
         ))}
