@@ -55,16 +55,18 @@ class OperatingPoints:
         ohms: (S, H, P) Thévenin resistance at the operating point.
         fuse_amps: (S, H, n_fuses) current through each fuse.
         coil_amps: (S, H, n_contacts) current of the coil behind each relay contact.
+        settled: (H,) False where no state of the relay contacts agrees with the coil currents: the relay chatters.
     """
 
     volts: Array
     ohms: Array
     fuse_amps: Array
     coil_amps: Array
+    settled: Mask
 
     def of_pairs(self, pairs: Sequence[int]) -> OperatingPoints:
         """The same for some of the probe pairs."""
-        return OperatingPoints(self.volts[:, :, pairs], self.ohms[:, :, pairs], self.fuse_amps, self.coil_amps)
+        return OperatingPoints(self.volts[:, :, pairs], self.ohms[:, :, pairs], self.fuse_amps, self.coil_amps, self.settled)
 
 
 def law_floor(law: Law) -> float:
@@ -225,7 +227,7 @@ class SetupSolver:
         shape = (self.samples, count)
         result = OperatingPoints(
             np.empty((*shape, len(self.pairs))), np.empty((*shape, len(self.pairs))),
-            np.zeros((*shape, len(self.fuses))), np.zeros((*shape, len(self.contacts))),
+            np.zeros((*shape, len(self.fuses))), np.zeros((*shape, len(self.contacts))), np.ones(count, dtype=bool),
         )  # fmt: skip
         # Contacts start as the healthy nominal vehicle has them; each hypothesis moves on from there.
         start = self._healthy_contacts()
@@ -244,6 +246,7 @@ class SetupSolver:
             todo = np.sort(np.concatenate(wrong)) if wrong else todo[:0]
             if not todo.size:
                 break
+        result.settled[todo] = False
         return result
 
     def _healthy_contacts(self) -> tuple[bool, ...]:
@@ -287,7 +290,8 @@ class SetupSolver:
             damped = np.linalg.solve(eye + slope[..., :, None] * across[:, :, law], slope[..., :, None] * eye)
             own = own - np.einsum("shpl,shpl->shp", across[:, :, pair] @ damped, across[:, :, pair])
         return OperatingPoints(
-            volts[:, :, pair], np.maximum(own, 0.0), volts[:, :, pairs : pairs + fuses], volts[:, :, pairs + fuses : pairs + fuses + coils]
+            volts[:, :, pair], np.maximum(own, 0.0), volts[:, :, pairs : pairs + fuses], volts[:, :, pairs + fuses : pairs + fuses + coils],
+            np.ones(len(port), dtype=bool),
         )
 
     def _solve_laws(self, changes: _Changes, opened: Array, coupling: Array) -> tuple[Array, Array]:

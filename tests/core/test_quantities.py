@@ -1,0 +1,55 @@
+from __future__ import annotations
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from sondar.core.errors import QuantityError
+from sondar.core.quantities import format_si, parse_entry, parse_si
+
+
+@pytest.mark.parametrize(
+    ("text", "value", "resolution"),
+    [
+        ("12.4", 12.4, 0.05),
+        ("12,4", 12.4, 0.05),
+        ("4k7", 4700.0, 50.0),
+        ("50m", 0.05, 0.0005),
+        ("1.2 kΩ", 1200.0, 50.0),
+        ("−0.3 V", -0.3, 0.05),
+        ("85 %", 85.0, 0.5),
+        ("2.1kHz", 2100.0, 50.0),
+        (".5", 0.5, 0.05),
+        ("2M2", 2.2e6, 5e4),
+    ],
+)
+def test_figures_as_they_are_typed(text: str, value: float, resolution: float) -> None:
+    entry = parse_entry(text)
+    assert entry.value == pytest.approx(value)
+    assert entry.resolution == pytest.approx(resolution)
+
+
+@pytest.mark.parametrize(("text", "state"), [("OL", "OL"), ("o.l.", "OL"), ("Dim", "dim"), ("bouncing", "bouncing"), ("off", "off")])
+def test_words_as_they_are_typed(text: str, state: str) -> None:
+    assert parse_entry(text).state == state
+
+
+@pytest.mark.parametrize("text", ["", "abc", "12.4.1", "4k7.2", "12 potatoes", "--3", "1.2k3"])
+def test_nonsense_is_refused_with_the_text_and_what_was_expected(text: str) -> None:
+    with pytest.raises(QuantityError, match="expected") as caught:
+        parse_entry(text)
+    assert caught.value.text == text
+
+
+@given(st.floats(min_value=1e-2, max_value=3e7))
+def test_what_is_shown_can_be_typed_back(ohms: float) -> None:
+    back = parse_entry(format_si(ohms, "Ω", 4)).value
+    assert back == pytest.approx(ohms, rel=1e-3)
+
+
+def test_a_document_value_must_be_a_quantity() -> None:
+    assert parse_si("20 mΩ") == pytest.approx(0.02)
+    with pytest.raises(ValueError, match="not a number"):
+        parse_si("OL")
+    with pytest.raises(ValueError, match="expected a number"):
+        parse_si(True)
