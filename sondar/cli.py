@@ -68,7 +68,9 @@ def validate(circuit: Path, as_json: bool) -> None:
     if as_json:
         click.echo(json.dumps({"valid": True, **facts}, ensure_ascii=False, indent=2))
     else:
-        click.echo(f"{circuit}: good. {facts['parts']} parts, {facts['wires']} wires, {facts['points']} points, {facts['faults']} faults")
+        click.echo(
+            f"{circuit}: good. {facts['parts']} parts, {facts['wires']} wires, {facts['points']} points, {facts['faults']} faults"
+        )
 
 
 def _setup(circuit: Circuit, name: str | None, sets: Sequence[str], unplug: Sequence[str], temperature_c: float) -> Setup:
@@ -234,7 +236,9 @@ def read_reading(circuit: Circuit, index: int, item: dict[str, Any]) -> Reading:
     if isinstance(setup, str):
         made = circuit.named_setup(setup)
     else:
-        made = circuit.setup(setup.get("controls", {}), frozenset(setup.get("unplugged", [])), float(setup.get("temperature_c", 20.0)))
+        made = circuit.setup(
+            setup.get("controls", {}), frozenset(setup.get("unplugged", [])), float(setup.get("temperature_c", 20.0))
+        )
     for ref in (item["red"], item.get("black", circuit.black_reference)):
         circuit.point(ref)
     entry = parse_entry(str(item["reading"]))

@@ -110,7 +110,9 @@ def _measure(db: Db, job_id: UUID, item: DemoJob) -> None:
                                 sorted(test.setup.unplugged), test.setup.temperature_c, text, entry.value, entry.state,
                                 entry.resolution, "meter", ""),
         )  # fmt: skip
-        bench = Bench(test.setup, bench.opened | {circuit.point(ref).place for ref in (test.red, test.black)} | test.setup.unplugged)
+        bench = Bench(
+            test.setup, bench.opened | {circuit.point(ref).place for ref in (test.red, test.black)} | test.setup.unplugged
+        )
     if item.readings < 0:
         verdict = assess(predictor, readings, bench).verdict
         evidence.append_verdict(

@@ -43,7 +43,10 @@ def main() -> int:
     arguments = parser.parse_args()
     with socket.socket() as probe:
         if probe.connect_ex(("127.0.0.1", arguments.port)) == 0:
-            print(f"Port {arguments.port} is taken: stop what runs there or choose another, e.g. SONDAR_PORT=8010 ./run demo", file=sys.stderr)
+            print(
+                f"Port {arguments.port} is taken: stop what runs there or choose another, e.g. SONDAR_PORT=8010 ./run demo",
+                file=sys.stderr,
+            )
             return 1
     folder = data_folder()
     server = LocalServer(folder / "postgres", arguments.database_port)

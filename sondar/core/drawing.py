@@ -214,7 +214,7 @@ def _walk(left: dict[_Edge, None], start: str, drawn: set[str]) -> list[_Edge]:
         for _, other, edge in graph.edges(node, keys=True):
             if other not in seen:
                 stack.append((other, [*path, edge], seen | {other}))
-    assert best is not None and best[2]
+    assert best is not None
     return best[2]
 
 
@@ -300,7 +300,9 @@ def _place(
             continue
         part_id = supply.removeprefix("supply:")
         part = circuit.parts.get(part_id)
-        label = f"{part.supply_v:g} V inside" if isinstance(part, PulledInput) else circuit.parts[circuit.battery].name(circuit.battery)
+        label = (
+            f"{part.supply_v:g} V inside" if isinstance(part, PulledInput) else circuit.parts[circuit.battery].name(circuit.battery)
+        )
         marks.append(Mark("supply" if isinstance(part, PulledInput) else "battery", supply, label, *where[supply]))
     for point in circuit.points.values():
         if point.node in where:

@@ -28,7 +28,8 @@ FLOATING_OHM = 1e6
 
 LOG_OFFSET_OHM = 0.05
 LIVE_V = 0.05
-"""Voltage between the probes above which an ohmmeter's figure means nothing."""
+LIVE_LOAD_OHM = 1e6
+"""Voltage across the ohmmeter's own input above which its figure means nothing; leakage through 1 GΩ is not enough."""
 
 
 @dataclass(frozen=True)
@@ -107,7 +108,9 @@ class Display:
     def at(self, pair: int) -> Display:
         """The same for one probe pair, keeping the pair axis with length 1."""
         one = slice(pair, pair + 1)
-        return Display(self.instrument, self.mean[:, one], self.sd[:, one], self.words[:, one], self.nominal[:, one], self.floating[:, one])
+        return Display(
+            self.instrument, self.mean[:, one], self.sd[:, one], self.words[:, one], self.nominal[:, one], self.floating[:, one]
+        )
 
 
 def working(kind: Kind, value: npt.ArrayLike) -> Array:
@@ -122,6 +125,11 @@ def working(kind: Kind, value: npt.ArrayLike) -> Array:
 def from_working(kind: Kind, value: float) -> float:
     """Back from the working scale to SI."""
     return max(0.0, 10.0**value - LOG_OFFSET_OHM) if kind == "ohms" else value
+
+
+def is_live(points: OperatingPoints) -> npt.NDArray[np.bool_]:
+    """Where (S, H, P) an ohmmeter would meet voltage that spoils its figure."""
+    return np.asarray(np.abs(points.volts) * LIVE_LOAD_OHM / (LIVE_LOAD_OHM + points.ohms) > LIVE_V)
 
 
 def display(device: Instrument, points: OperatingPoints) -> Display:
@@ -155,7 +163,7 @@ def _ohmmeter(device: Instrument, points: OperatingPoints) -> Display:
     ohms = 10.0**mean
     meter = (device.error_share * ohms + device.error_floor) / np.sqrt(3.0) / (ohms * np.log(10.0))
     over = (points.ohms > device.ceiling_ohm).mean(axis=0)
-    live = (np.abs(points.volts) > LIVE_V).mean(axis=0)
+    live = is_live(points).mean(axis=0)
     words = np.stack([over * (1.0 - live), live], axis=-1)
     return Display(device, mean, np.sqrt(spread + meter**2), words, points.ohms[0], np.zeros_like(mean))
 

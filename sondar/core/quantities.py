@@ -120,7 +120,7 @@ def format_si(value: float, unit: str, digits: int = 3) -> str:
 
 
 def _significant(value: float, digits: int) -> str:
-    whole = max(1, int(math.floor(math.log10(abs(value)))) + 1) if value else 1
+    whole = max(1, math.floor(math.log10(abs(value))) + 1) if value else 1
     return f"{value:.{max(0, digits - whole)}f}"
 
 

@@ -57,7 +57,7 @@ def read_meter(address: str, instrument: str, placement: Placement, timeout_s: f
         elif instrument.startswith("lamp"):
             raise MeterError("this meter cannot see a lamp: type bright, dim or off")
         return as_entry(instrument, link.query(QUERIES[instrument]))
-    except pyvisa.Error as error:
+    except (pyvisa.Error, OSError) as error:
         raise MeterError(f"the meter at {address} does not answer ({error}): try again, or type the reading") from error
     finally:
         link.close()

@@ -13,7 +13,7 @@ from sondar import __version__
 from sondar.store.database import open_pool
 from sondar.web import bench, circuits, jobs
 from sondar.web.models import Health
-from sondar.web.problems import ApiProblem, invalid_fields, register
+from sondar.web.problems import ProblemError, invalid_fields, register
 from sondar.web.services import Services, services
 
 FRONTEND = Path(__file__).parent.parent.parent / "frontend" / "dist"
@@ -36,7 +36,8 @@ def create_app(dsn: str | None = None, meter_address: str | None = None) -> Open
     app.config["MAX_CONTENT_LENGTH"] = 4 * 1024 * 1024
     app.json.sort_keys = False  # type: ignore[attr-defined]
     app.extensions["sondar"] = Services(
-        open_pool(os.environ["SONDAR_DSN"] if dsn is None else dsn), os.environ.get("SONDAR_METER", "") if meter_address is None else meter_address
+        open_pool(os.environ["SONDAR_DSN"] if dsn is None else dsn),
+        os.environ.get("SONDAR_METER", "") if meter_address is None else meter_address,
     )
     register(app)
     for blueprint in (jobs.api, circuits.api, bench.api):
@@ -51,7 +52,7 @@ def create_app(dsn: str | None = None, meter_address: str | None = None) -> Open
 
     def page(name: str = "") -> Response:
         if name.startswith("api/"):
-            raise ApiProblem(404, "Not found", f"no such address: /{name}")
+            raise ProblemError(404, "Not found", f"no such address: /{name}")
         if name and (FRONTEND / name).is_file():
             answer = send_from_directory(FRONTEND, name)
             if name.startswith("assets/"):

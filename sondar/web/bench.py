@@ -24,8 +24,8 @@ from sondar.store.database import Db
 from sondar.web.jobs import job_view
 from sondar.web.models import (
     BenchView,
-    Exclusions,
     ExclusionIn,
+    Exclusions,
     JobPath,
     MeterReading,
     ProblemDetails,
@@ -36,11 +36,15 @@ from sondar.web.models import (
     TestIn,
     VerdictIn,
 )
-from sondar.web.problems import ApiProblem
+from sondar.web.problems import ProblemError
 from sondar.web.services import services
 
 api = APIBlueprint(
-    "bench", __name__, url_prefix="/api/v1", abp_tags=[Tag(name="bench")], abp_responses={"404": ProblemDetails, "422": ProblemDetails}
+    "bench",
+    __name__,
+    url_prefix="/api/v1",
+    abp_tags=[Tag(name="bench")],
+    abp_responses={"404": ProblemDetails, "422": ProblemDetails},
 )
 
 ALL_TOOLS = tuple(INSTRUMENTS)
@@ -49,7 +53,7 @@ ALL_TOOLS = tuple(INSTRUMENTS)
 def _job(db: Db, job_id: UUID) -> job_store.Job:
     found = job_store.job_by_id(db, job_id)
     if found is None:
-        raise ApiProblem(404, "No such job", f"no job {job_id}")
+        raise ProblemError(404, "No such job", f"no job {job_id}")
     return found
 
 
@@ -103,10 +107,10 @@ def _test(predictor: Predictor, body: TestIn, temperature_c: float) -> Test:
     for ref in (body.red, body.black):
         point = circuit.point(ref)
         if not point.reachable(setup):
-            raise ApiProblem(422, "Point not reachable", f"{point.title} can only be touched with {point.connector} unplugged", [
+            raise ProblemError(422, "Point not reachable", f"{point.title} can only be touched with {point.connector} unplugged", [
                 {"field": "red" if ref == body.red else "black", "message": f"unplug {point.connector} first", "line": None}])  # fmt: skip
     if circuit.node(body.red) == circuit.node(body.black):
-        raise ApiProblem(422, "Both leads on one point", f"{body.red} and {body.black} are joined: move one lead", [
+        raise ProblemError(422, "Both leads on one point", f"{body.red} and {body.black} are joined: move one lead", [
             {"field": "black", "message": "choose another point", "line": None}])  # fmt: skip
     return Test(body.instrument, body.red, body.black, setup)
 
@@ -148,7 +152,7 @@ def retract(path: ReadingPath, body: RetractionIn) -> Any:
     with services().transaction() as db:
         _job(db, path.job_id)
         if evidence.retract_reading(db, path.job_id, path.reading_id, body.client_key, body.reason) == "unknown":
-            raise ApiProblem(404, "No such reading", f"job has no reading {path.reading_id}")
+            raise ProblemError(404, "No such reading", f"job has no reading {path.reading_id}")
     with services().transaction() as db:
         return bench_view(db, path.job_id).model_dump(mode="json")
 
@@ -179,7 +183,7 @@ def preview(path: JobPath, body: TestIn) -> Any:
     belief = update(predictor, standing)
     proposal = evaluate(predictor, belief, _where_we_stand(predictor, job, standing, excluded), test)
     if proposal is None:
-        raise ApiProblem(422, "Not a test Sondar stands behind", _why_not(predictor, test))
+        raise ProblemError(422, "Not a test Sondar stands behind", _why_not(predictor, test))
     return proposal_view(predictor, belief, proposal).model_dump(mode="json")
 
 
@@ -198,7 +202,7 @@ def meter(path: JobPath, body: TestIn) -> Any:
     with services().transaction() as db:
         job = _job(db, path.job_id)
     if not services().meter_address:
-        raise ApiProblem(502, "Meter not read", "no meter is connected: type the reading")
+        raise ProblemError(502, "Meter not read", "no meter is connected: type the reading")
     predictor = services().predictor(job.circuit_version_id, job.temperature_c)
     test = _test(predictor, body, job.temperature_c)
     entry = read_meter(services().meter_address, test.instrument, Placement(job.stand_in, test.setup, test.red, test.black))

@@ -25,10 +25,12 @@ from sondar.web.models import (
     PointModel,
     ProblemDetails,
 )
-from sondar.web.problems import ApiProblem
+from sondar.web.problems import ProblemError
 from sondar.web.services import services
 
-api = APIBlueprint("circuits", __name__, url_prefix="/api/v1", abp_tags=[Tag(name="circuits")], abp_responses={"422": ProblemDetails})
+api = APIBlueprint(
+    "circuits", __name__, url_prefix="/api/v1", abp_tags=[Tag(name="circuits")], abp_responses={"422": ProblemDetails}
+)
 
 
 def _summary(version: store.CircuitVersion, circuit: Circuit) -> dict[str, Any]:
@@ -64,7 +66,7 @@ def show_circuit(path: CircuitPath) -> Any:
     with services().transaction() as db:
         version = store.circuit_version(db, path.version_id)
     if version is None:
-        raise ApiProblem(404, "No such circuit", f"no circuit version {path.version_id}")
+        raise ProblemError(404, "No such circuit", f"no circuit version {path.version_id}")
     circuit = Circuit(load_circuit_text(version.source_text))
     document = circuit.document
     detail = {

@@ -9,7 +9,7 @@ from flask_openapi3 import APIBlueprint, Tag
 from sondar.store import circuits as circuit_store
 from sondar.store import jobs as store
 from sondar.web.models import JobIn, JobList, JobPath, JobQuery, JobView, ProblemDetails
-from sondar.web.problems import ApiProblem
+from sondar.web.problems import ProblemError
 from sondar.web.services import services
 
 api = APIBlueprint("jobs", __name__, url_prefix="/api/v1", abp_tags=[Tag(name="jobs")], abp_responses={"422": ProblemDetails})
@@ -34,10 +34,12 @@ def create_job(body: JobIn) -> Any:
     """Take in a vehicle and its complaint, and pick the circuit to chase."""
     with services().transaction() as db:
         if circuit_store.circuit_version(db, body.circuit_version_id) is None:
-            raise ApiProblem(422, "No such circuit", "circuit_version_id names no stored circuit", [
+            raise ProblemError(422, "No such circuit", "circuit_version_id names no stored circuit", [
                 {"field": "circuit_version_id", "message": "pick a circuit of the list or load a file", "line": None}])  # fmt: skip
         vehicle = store.NewVehicle(**body.vehicle.model_dump())
-        job = store.NewJob(body.client_key, body.circuit_version_id, body.complaint.strip() or "not said", body.codes, body.temperature_c)
+        job = store.NewJob(
+            body.client_key, body.circuit_version_id, body.complaint.strip() or "not said", body.codes, body.temperature_c
+        )
         job_id = store.create_job(db, vehicle, job)
         made = store.job_by_id(db, job_id)
     assert made is not None
@@ -50,5 +52,5 @@ def show_job(path: JobPath) -> Any:
     with services().transaction() as db:
         found = store.job_by_id(db, path.job_id)
     if found is None:
-        raise ApiProblem(404, "No such job", f"no job {path.job_id}")
+        raise ProblemError(404, "No such job", f"no job {path.job_id}")
     return job_view(found).model_dump(mode="json")

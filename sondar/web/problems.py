@@ -18,7 +18,7 @@ from sondar.documents import CircuitFileError
 log = structlog.get_logger()
 
 
-class ApiProblem(Exception):
+class ProblemError(Exception):
     """A request that cannot be met; becomes problem details."""
 
     def __init__(self, status: int, title: str, detail: str, errors: list[dict[str, Any]] | None = None) -> None:
@@ -35,7 +35,11 @@ def problem(status: int, title: str, detail: str, errors: list[dict[str, Any]] |
 def invalid_fields(error: ValidationError) -> Response:
     """Pydantic's complaints about a request."""
     errors = [
-        {"field": ".".join(str(step) for step in item["loc"]) or "body", "message": item["msg"].removeprefix("Value error, "), "line": None}
+        {
+            "field": ".".join(str(step) for step in item["loc"]) or "body",
+            "message": item["msg"].removeprefix("Value error, "),
+            "line": None,
+        }
         for item in error.errors(include_url=False, include_context=False, include_input=False)
     ]
     first = errors[0]
@@ -45,8 +49,8 @@ def invalid_fields(error: ValidationError) -> Response:
 def register(app: Flask) -> None:
     """Turn each branch of the error tree into a status and a body."""
 
-    @app.errorhandler(ApiProblem)
-    def _api(error: ApiProblem) -> Response:
+    @app.errorhandler(ProblemError)
+    def _api(error: ProblemError) -> Response:
         return problem(error.status, error.title, error.detail, error.errors)
 
     @app.errorhandler(CircuitFileError)
@@ -75,7 +79,9 @@ def register(app: Flask) -> None:
     @app.errorhandler(PoolTimeout)
     def _database(error: Exception) -> Response:
         log.warning("database_unreachable", error=str(error))
-        return problem(503, "Database not reachable", "Nothing was stored by this request. It will work again when the database is back.")
+        return problem(
+            503, "Database not reachable", "Nothing was stored by this request. It will work again when the database is back."
+        )
 
     @app.errorhandler(HTTPException)
     def _http(error: HTTPException) -> Response:
@@ -84,4 +90,6 @@ def register(app: Flask) -> None:
     @app.errorhandler(Exception)
     def _unexpected(error: Exception) -> Response:
         log.exception("unexpected_error", error=str(error))
-        return problem(500, "Sondar failed", "An error of ours. What you entered before is kept. Try again; if it stays, report it.")
+        return problem(
+            500, "Sondar failed", "An error of ours. What you entered before is kept. Try again; if it stays, report it."
+        )

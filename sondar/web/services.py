@@ -17,7 +17,7 @@ from sondar.core.diagnosis.predictions import Predictor
 from sondar.documents import load_circuit_text
 from sondar.store.circuits import circuit_version
 from sondar.store.database import Db
-from sondar.web.problems import ApiProblem
+from sondar.web.problems import ProblemError
 
 KEPT_PREDICTORS = 24
 
@@ -41,7 +41,7 @@ class Services:
         """Predictor of a circuit version at a temperature.
 
         Raises:
-            ApiProblem: 404, no such version.
+            ProblemError: 404, no such version.
         """
         key = (version_id, temperature_c)
         with self._lock:
@@ -51,7 +51,7 @@ class Services:
         with self.transaction() as db:
             version = circuit_version(db, version_id)
         if version is None:
-            raise ApiProblem(404, "No such circuit", f"no circuit version {version_id}")
+            raise ProblemError(404, "No such circuit", f"no circuit version {version_id}")
         made = Predictor(Circuit(load_circuit_text(version.source_text)), temperature_c)
         with self._lock:
             made = self._predictors.setdefault(key, made)

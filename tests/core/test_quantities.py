@@ -29,7 +29,9 @@ def test_figures_as_they_are_typed(text: str, value: float, resolution: float) -
     assert entry.resolution == pytest.approx(resolution)
 
 
-@pytest.mark.parametrize(("text", "state"), [("OL", "OL"), ("o.l.", "OL"), ("Dim", "dim"), ("bouncing", "bouncing"), ("off", "off")])
+@pytest.mark.parametrize(
+    ("text", "state"), [("OL", "OL"), ("o.l.", "OL"), ("Dim", "dim"), ("bouncing", "bouncing"), ("off", "off")]
+)
 def test_words_as_they_are_typed(text: str, state: str) -> None:
     assert parse_entry(text).state == state
 

@@ -132,7 +132,7 @@ def _problem(error: Any, data: Mapping[Any, Any]) -> Problem:
     for step in error["loc"]:
         if isinstance(node, Mapping):
             match = next((key for key in node if str(key) == str(step)), None)
-            if match is None and step is not error["loc"][-1]:
+            if match is None and node.get("family") == step:
                 continue  # the union tag, e.g. 'relay', is not a key of the file
             path.append(str(step))
             node = node[match] if match is not None else None

@@ -237,7 +237,9 @@ class SetupSolver:
             wrong = []
             for base in sorted({tuple(bool(v) for v in row) for row in state[0, todo]}):
                 rows = todo[(state[0, todo] == np.array(base, dtype=bool)).all(axis=1)]
-                part = self._solve_states(_Changes(self, self.ports(base), [hypotheses[h] for h in rows]), state[:, rows], base, blown[rows])
+                part = self._solve_states(
+                    _Changes(self, self.ports(base), [hypotheses[h] for h in rows]), state[:, rows], base, blown[rows]
+                )
                 for name in ("volts", "ohms", "fuse_amps", "coil_amps"):
                     getattr(result, name)[:, rows] = getattr(part, name)
                 wanted = (np.abs(part.coil_amps) >= self.pull_in) != self.closed_at_rest
@@ -290,7 +292,10 @@ class SetupSolver:
             damped = np.linalg.solve(eye + slope[..., :, None] * across[:, :, law], slope[..., :, None] * eye)
             own = own - np.einsum("shpl,shpl->shp", across[:, :, pair] @ damped, across[:, :, pair])
         return OperatingPoints(
-            volts[:, :, pair], np.maximum(own, 0.0), volts[:, :, pairs : pairs + fuses], volts[:, :, pairs + fuses : pairs + fuses + coils],
+            volts[:, :, pair],
+            np.maximum(own, 0.0),
+            volts[:, :, pairs : pairs + fuses],
+            volts[:, :, pairs + fuses : pairs + fuses + coils],
             np.ones(len(port), dtype=bool),
         )
 
@@ -311,7 +316,8 @@ class SetupSolver:
             return current, slope
 
         def residual(u: Array, current: Array) -> Array:
-            return u - opened + np.einsum("shlm,shm->shl", coupling, current)
+            difference: Array = u - opened + np.einsum("shlm,shm->shl", coupling, current)
+            return difference
 
         current, slope = evaluate(volts)
         missing = residual(volts, current)

@@ -13,6 +13,7 @@ from sondar.core.circuit.model import AIR_OHM, CHASSIS, OPEN_OHM, Branch, Change
 from sondar.core.circuit.network import Circuit
 from sondar.core.circuit.solver import LEAK_SIEMENS
 
+
 def netlist(
     circuit: Circuit,
     setup: Setup,

@@ -184,7 +184,11 @@ def _cautions(circuit: Circuit, proposal: Proposal) -> list[str]:
     if test.instrument == "ohmmeter":
         found.append(CAUTION_OHMS)
     # The circuit's own caution stands for anything commanded, unless the control brought a closer one.
-    if not found and circuit.document.cautions and any(b != a[0] for a, b in ((circuit.controls[n], v) for n, v in test.setup.controls)):
+    if (
+        not found
+        and circuit.document.cautions
+        and any(b != a[0] for a, b in ((circuit.controls[n], v) for n, v in test.setup.controls))
+    ):
         found.extend(circuit.document.cautions)
     return list(dict.fromkeys(found))
 
@@ -213,7 +217,7 @@ def _effect(predictor: Predictor, belief: Belief, readings: Sequence[Reading], i
 def _suspects(circuit: Circuit, belief: Belief, readings: Sequence[Reading]) -> list[SuspectView]:
     names, share, prior = belief.hypotheses.units, belief.units(), belief.units(0)
     factors = [unit_log_bayes_factors(belief, index) for index in range(len(readings))]
-    found = []
+    found: list[SuspectView] = []
     for u in np.argsort(-share):
         if share[u] < SHOWN_ABOVE and len(found) >= 3:
             break
@@ -309,15 +313,23 @@ def _changes_mind(plan: Plan, alternatives: Sequence[Alternative]) -> str:
         return "Nothing that can be measured here with these tools; the check after the repair will."
     telling = next((a for a in alternatives if not a.told_by.startswith("no test")), None)
     if telling is None:
-        return f"{alternatives[0].title} ({format_share(alternatives[0].probability)}) is left, and no proposed test tells it apart."
+        return (
+            f"{alternatives[0].title} ({format_share(alternatives[0].probability)}) is left, and no proposed test tells it apart."
+        )
     return f"A result that favours {telling.title}: {telling.told_by}."
 
 
 def _actions(circuit: Circuit, plan: Plan, top: SuspectView) -> list[str]:
     if top.unit == NONE:
-        return ["Wiggle, warm or wet the harness while watching a reading", "Hand back only after the complaint was reproduced or explained"]
+        return [
+            "Wiggle, warm or wet the harness while watching a reading",
+            "Hand back only after the complaint was reproduced or explained",
+        ]
     if top.unit == UNKNOWN:
-        return ["Check that every reading was taken at the point and in the set-up shown", "Take the readings to someone who knows the vehicle"]
+        return [
+            "Check that every reading was taken at the point and in the set-up shown",
+            "Take the readings to someone who knows the vehicle",
+        ]
     steps = []
     for unit in plan.leading:
         suspect = circuit.units[unit]

@@ -66,7 +66,7 @@ class Belief:
 
     def groups(self, step: int = -1) -> dict[str, float]:
         """Probability per group: wiring, module, component, none, unknown."""
-        found: dict[str, float] = {name: 0.0 for name in ("wiring", "module", "component", "none", "unknown")}
+        found: dict[str, float] = dict.fromkeys(("wiring", "module", "component", "none", "unknown"), 0.0)
         for suspect, probability in zip(self.hypotheses.suspects, self.steps[step], strict=True):
             found[suspect.group] += float(probability)
         return found

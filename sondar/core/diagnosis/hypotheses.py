@@ -91,11 +91,13 @@ def _noticeable(
     circuit: Circuit, changes: list[tuple[Change, ...]], blown: npt.NDArray[np.bool_], temperature_c: float
 ) -> npt.NDArray[np.bool_]:
     ground = circuit.node(circuit.black_reference)
-    heard = blown.any(axis=1) if blown.size else np.zeros(len(changes), dtype=bool)
+    heard: npt.NDArray[np.bool_] = np.zeros(len(changes), dtype=bool)
+    if blown.size:
+        heard = np.any(blown, axis=1)
     pairs = [(node, ground) for node in sorted({point.node for point in circuit.points.values()}) if node != ground]
     for state in distinct_control_states(circuit):
         solver = SetupSolver(circuit, Setup(state, frozenset(), temperature_c), pairs, samples=1)
         volts = solver.solve(changes, blown).volts[0]
-        heard = heard | (np.abs(volts - volts[0]) > NOTICEABLE_V).any(axis=1)
+        heard = np.logical_or(heard, (np.abs(volts - volts[0]) > NOTICEABLE_V).any(axis=1))
     heard[0] = True
     return heard

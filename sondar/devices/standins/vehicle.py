@@ -11,8 +11,8 @@ from sondar.core.instruments import (
     BRIGHT_SHARE,
     DIM_SHARE,
     FLOATING_OHM,
-    LIVE_V,
     instrument,
+    is_live,
     lamp_power_share,
 )
 
@@ -55,7 +55,7 @@ class SimulatedVehicle:
             share = float(lamp_power_share(device, points)[0, 0, 0])
             return None, "bright" if share >= BRIGHT_SHARE else "dim" if share >= DIM_SHARE else "off"
         if device.kind == "ohms":
-            if abs(volts) > LIVE_V:
+            if is_live(points)[0, 0, 0]:
                 return None, "volts present"
             if ohms > device.ceiling_ohm:
                 return None, "OL"

@@ -70,7 +70,9 @@ def _compare(
     solved = solver.solve(changes, blown)
     ours = solved.volts[0]
     fuses = [solver.branches[i].id for i in solver.fuses]
-    decks = [netlist(circuit, setup, c, [f for f, out in zip(fuses, b, strict=True) if out]) for c, b in zip(changes, blown, strict=True)]
+    decks = [
+        netlist(circuit, setup, c, [f for f, out in zip(fuses, b, strict=True) if out]) for c, b in zip(changes, blown, strict=True)
+    ]
     theirs = spice_volts(folder, decks)
     count = 0
     for index, (label, _) in enumerate(faults):

@@ -114,6 +114,12 @@ def _rebuilt(circuit: Circuit, setup: Setup, pairs: list[tuple[str, str]], chang
             solver.branches[index] = type(branch)(**{**branch.__dict__, "emf_v": change.emf_v or 1e-12})
         else:
             before = solver._resistance[:, index]
-            after = change.set_ohm if change.set_ohm is not None else before + change.add_ohm if change.add_ohm else before * (change.scale or 1)
+            after = (
+                change.set_ohm
+                if change.set_ohm is not None
+                else before + change.add_ohm
+                if change.add_ohm
+                else before * (change.scale or 1)
+            )
             solver._resistance[:, index] = after
     return solver.solve([()])

@@ -15,7 +15,7 @@ export function ProposalCard({
   const { test } = proposal;
   const usual = test.black === circuit.black_reference;
   return (
-    <section aria-label={own ? "Your own test" : "Next test"} data-testid="proposal">
+    <section aria-label={own ? "Your own test" : "Next test"} data-testid="proposal" data-test={JSON.stringify(test)}>
       <h2 className="text-2xl leading-tight">
         <span className="text-next">{own ? "Your test. " : "Next. "}</span>
         {test.instrument_title} at {test.red}

@@ -66,17 +66,18 @@ class Part(Fields):
         """Every failure mode with its severities."""
         raise NotImplementedError
 
-    def fault(
-        self, part_id: str, mode: str, text: str, rate: float, branch: str, severities: tuple[Severity, ...]
-    ) -> Fault:
+    def fault(self, part_id: str, mode: str, text: str, rate: float, branch: str, severities: tuple[Severity, ...]) -> Fault:
         """A fault of this part, filed under its module if it sits in one."""
         group: Group = "module" if self.module else self.GROUP
         unit = self.module or part_id
-        repair = f"Replace {self.module or self.name(part_id)}"
         return Fault(
             f"{part_id}.{mode}", part_id, mode, f"{self.name(part_id)} {text}", group, unit, rate * self.rate, branch,
-            severities, repair,
+            severities, self.repair_text(part_id),
         )  # fmt: skip
+
+    def repair_text(self, part_id: str) -> str:
+        """What one would do about any fault of this part."""
+        return f"Replace {self.module or self.name(part_id)}"
 
     def open_and_series(
         self, part_id: str, branch: str, rate_open: float, rate_series: float, text: str = "high resistance"

@@ -62,9 +62,8 @@ class Wire(Part):
             self.fault(part_id, "to_supply", "touching a live wire", 0.12 * factor, part_id, path_severities(supply)),
         ]
 
-    def fault(self, part_id, mode, text, rate, branch, severities):  # type: ignore[no-untyped-def]
-        made: Fault = super().fault(part_id, mode, text, rate, branch, severities)
-        return Fault(**{**made.__dict__, "repair": f"Repair {self.name(part_id)} by the maker's harness repair method"})
+    def repair_text(self, part_id: str) -> str:
+        return f"Repair {self.name(part_id)} by the maker's harness repair method"
 
 
 class Contact(Part):

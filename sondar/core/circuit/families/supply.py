@@ -53,9 +53,7 @@ class Fuse(Part):
     def branches(self, part_id: str, setup: Setup) -> list[Branch]:
         # ISO 8820-3 allows about 100 mV at rated current for blade fuses: R ≈ 0.1 V / rating.
         resistance = 0.1 / self.rating_a
-        return [
-            Branch(part_id, part_id, f"{part_id}.1", f"{part_id}.2", resistance, spread=0.15, fuse_rating_a=self.rating_a)
-        ]
+        return [Branch(part_id, part_id, f"{part_id}.1", f"{part_id}.2", resistance, spread=0.15, fuse_rating_a=self.rating_a)]
 
     def faults(self, part_id: str) -> list[Fault]:
         return [

@@ -1,0 +1,115 @@
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from sondar.core.diagnosis.belief import Reading, check_reading, unit_log_bayes_factors, update
+from sondar.core.diagnosis.predictions import Predictor
+from sondar.core.diagnosis.tests import Test
+from sondar.core.errors import QuantityError
+
+
+def reading(
+    predictor: Predictor, red: str, value: float | None, state: str | None = None, device: str = "voltmeter", **where: object
+) -> Reading:
+    circuit = predictor.circuit
+    setup = circuit.setup({"key": "on", **where.get("controls", {})}, frozenset(where.get("unplugged", ())))  # type: ignore[arg-type, dict-item]
+    return Reading(f"{red}{value}{state}", Test(device, red, circuit.black_reference, setup), value, state, 0.005)
+
+
+POINTS = ["X31.1", "X31.2", "X12.7", "X12.7/c", "X12.8", "X2.11", "X2.12"]
+readings_lists = st.lists(
+    st.tuples(st.sampled_from(POINTS), st.one_of(st.floats(-1, 15), st.just("bouncing")), st.booleans()), max_size=5
+)
+
+
+def made(predictor: Predictor, items: list[tuple[str, float | str, bool]]) -> list[Reading]:
+    return [
+        reading(predictor, red, None if seen == "bouncing" else float(seen), "bouncing" if seen == "bouncing" else None,
+                unplugged=("X31",) if apart else ())
+        for red, seen, apart in items
+    ]  # fmt: skip
+
+
+@settings(max_examples=30, deadline=None)
+@given(items=readings_lists)
+def test_belief_sums_to_one_whatever_is_read(ambient_predictor: Predictor, items: list[tuple[str, float | str, bool]]) -> None:
+    belief = update(ambient_predictor, made(ambient_predictor, items))
+    assert belief.steps.sum(axis=1) == pytest.approx(np.ones(len(items) + 1))
+    assert sum(belief.groups().values()) == pytest.approx(1.0)
+    assert belief.units().sum() == pytest.approx(1.0)
+    assert (belief.now > 0).all(), "no hypothesis is ever ruled out for good: a reading may be wrong"
+
+
+@settings(max_examples=20, deadline=None)
+@given(items=readings_lists, seed=st.integers(0, 99))
+def test_order_of_readings_does_not_matter(
+    ambient_predictor: Predictor, items: list[tuple[str, float | str, bool]], seed: int
+) -> None:
+    forward = made(ambient_predictor, items)
+    shuffled = [forward[i] for i in np.random.default_rng(seed).permutation(len(forward))]
+    assert update(ambient_predictor, forward).now == pytest.approx(update(ambient_predictor, shuffled).now)
+
+
+@settings(max_examples=20, deadline=None)
+@given(items=readings_lists)
+def test_a_repeat_that_is_taken_back_leaves_no_trace(
+    ambient_predictor: Predictor, items: list[tuple[str, float | str, bool]]
+) -> None:
+    once = made(ambient_predictor, [*items, ("X2.30", 0.4, False)])
+    twice = [*once, once[-1]]
+    after_retraction = twice[:-1]
+    assert update(ambient_predictor, after_retraction).now == pytest.approx(update(ambient_predictor, once).now)
+    # Even standing, the same figure twice says no more than once: it is the same vehicle and the same tolerances.
+    assert update(ambient_predictor, twice).now == pytest.approx(update(ambient_predictor, once).now)
+
+
+def test_one_reading_agrees_with_bayes_by_hand(ambient_predictor: Predictor) -> None:
+    """Two hypotheses picked out, likelihoods written down from the normal density."""
+    seen = reading(ambient_predictor, "X31.1", 4.95)
+    hypotheses = ambient_predictor.hypotheses
+    shown = ambient_predictor.display_of(seen.test)
+    open_ntc = hypotheses.index("B9.open")[0]
+    belief = update(ambient_predictor, [seen])
+
+    def likelihood(h: int) -> float:
+        sd = float(np.hypot(shown.sd[h, 0], 0.005 / np.sqrt(3)))
+        density = np.exp(-0.5 * ((4.95 - shown.mean[h, 0]) / sd) ** 2) / (sd * np.sqrt(2 * np.pi))
+        return float(0.98 * density * (1 - shown.words[h, 0].sum()) + 0.02 / 17)
+
+    ratio = belief.now[open_ntc] / belief.now[0]
+    assert ratio == pytest.approx(hypotheses.prior[open_ntc] * likelihood(open_ntc) / (hypotheses.prior[0] * likelihood(0)))
+
+
+def test_a_healthy_reading_speaks_against_what_would_change_it(ambient_predictor: Predictor) -> None:
+    belief = update(ambient_predictor, [reading(ambient_predictor, "X2.11", 2.75)])
+    names = belief.hypotheses.units
+    factors = dict(zip(names, unit_log_bayes_factors(belief, 0), strict=True))
+    assert factors["none"] > 0.5
+    assert factors["W1"] < -0.5
+    assert factors["B9"] < -0.5
+
+
+def test_impossible_readings_end_in_not_on_the_drawing(ambient_predictor: Predictor) -> None:
+    strange = [reading(ambient_predictor, p, v) for p, v in (("X31.1", 9.0), ("X31.2", 7.0), ("X12.8", 3.0), ("X2.11", 11.0))]
+    belief = update(ambient_predictor, strange)
+    assert belief.groups()["unknown"] > 0.8
+
+
+@pytest.mark.parametrize(
+    ("device", "value", "state", "match"),
+    [
+        ("lamp-5w", 12.0, None, "bright or dim or off"),
+        ("voltmeter", None, "OL", "bouncing"),
+        ("ohmmeter", -5.0, None, "0 Ω or more"),
+        ("voltmeter", 1240.0, None, "between"),
+        ("voltmeter", None, None, "a figure or a word"),
+    ],
+)
+def test_a_reading_must_fit_its_instrument(
+    ambient_predictor: Predictor, device: str, value: float | None, state: str | None, match: str
+) -> None:
+    with pytest.raises(QuantityError, match=match):
+        check_reading(reading(ambient_predictor, "X31.1", value, state, device))

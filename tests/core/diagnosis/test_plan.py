@@ -1,0 +1,133 @@
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from bench.hidden_faults import Case, draw_cases, follow_plan
+from sondar.core.circuit.network import Circuit
+from sondar.core.diagnosis.belief import Reading, update
+from sondar.core.diagnosis.plan import Bench, candidate_setups, evaluate, loss_matrix, make_plan, setup_change
+from sondar.core.diagnosis.predictions import CLASSES, Predictor
+from sondar.core.diagnosis.tests import TestFinder
+
+
+def test_outcomes_of_every_test_are_distributions(fan_predictor: Predictor) -> None:
+    for setup in candidate_setups(fan_predictor, Bench(fan_predictor.circuit.rest_setup())):
+        outcome = fan_predictor.setup(setup).outcome
+        assert outcome.shape[1] == CLASSES
+        assert np.abs(outcome.sum(axis=1) - 1).max() < 1e-5
+        assert outcome.min() >= -1e-6
+
+
+def test_no_test_is_expected_to_make_things_worse(fan_predictor: Predictor) -> None:
+    """The potential is concave in belief, so information never hurts on average; checked on every sensible test."""
+    belief = update(fan_predictor, [])
+    bench = Bench(fan_predictor.circuit.rest_setup())
+    for test in fan_predictor.setup(bench.setup).tests:
+        proposal = evaluate(fan_predictor, belief, bench, test)
+        assert proposal is not None
+        assert proposal.fall > -1e-4, test
+
+
+def test_the_proposal_is_the_best_of_all_by_direct_reckoning(ambient_predictor: Predictor) -> None:
+    """Full enumeration with a plain loop over outcomes against the batched ranking."""
+    belief = update(ambient_predictor, [])
+    bench = Bench(ambient_predictor.circuit.rest_setup())
+    plan = make_plan(ambient_predictor, belief, bench)
+    loss = loss_matrix(ambient_predictor.circuit, belief.hypotheses)
+    best = -np.inf
+    for setup in candidate_setups(ambient_predictor, bench):
+        predictions = ambient_predictor.setup(setup)
+        for index, test in enumerate(predictions.tests):
+            expected = 0.0
+            for k in range(CLASSES):
+                joint = (predictions.outcome[index, k] * belief.now) @ belief.hypotheses.member
+                if joint.sum() > 0:
+                    after = joint / joint.sum()
+                    expected += joint.sum() * float(after @ loss @ after)
+            minutes = evaluate(ambient_predictor, belief, bench, test).minutes  # type: ignore[union-attr]
+            best = max(best, (plan.expected_loss - expected) / minutes)
+    assert plan.proposals[0].worth == pytest.approx(best, rel=1e-3)
+
+
+def test_loss_is_nothing_when_right_and_dear_for_a_coded_module(fan_predictor: Predictor) -> None:
+    hypotheses = fan_predictor.hypotheses
+    loss = loss_matrix(fan_predictor.circuit, hypotheses)
+    names = hypotheses.units
+    assert np.diag(loss) == pytest.approx(0.0)
+    assert loss[names.index("ECM"), names.index("W8")] > 3 * loss[names.index("W8"), names.index("ECM")]
+
+
+def test_refused_places_and_missing_tools_drop_out(fan_predictor: Predictor) -> None:
+    belief = update(fan_predictor, [])
+    bench = Bench(fan_predictor.circuit.rest_setup(), instruments=("lamp-21w",), refused=frozenset({"X3", "F7.2"}))
+    for proposal in make_plan(fan_predictor, belief, bench, 50).proposals:
+        assert proposal.test.instrument == "lamp-21w"
+        assert not {fan_predictor.circuit.points[r].place for r in (proposal.test.red, proposal.test.black)} & {"X3"}
+        assert "F7.2" not in (proposal.test.red, proposal.test.black)
+        assert "X3" not in proposal.test.setup.unplugged
+
+
+def test_set_up_changes_cost_minutes_from_where_one_stands(fan: Circuit) -> None:
+    rest, target = fan.rest_setup(), fan.setup({"key": "on"}, frozenset({"X20"}))
+    minutes, steps, opened = setup_change(fan, Bench(rest), target)
+    assert minutes == pytest.approx(4 + 0.5 + 0.2), "reach X20, unplug it, key on"
+    assert steps == ["unplug X20", "key on"]
+    again, _, _ = setup_change(fan, Bench(rest, opened), target)
+    assert again == pytest.approx(0.5 + 0.2), "what has been reached once is reached"
+
+
+def test_lamps_stay_off_inputs_and_drivers_and_ohms_off_live_or_module_lines(fan: Circuit, ambient: Circuit) -> None:
+    for circuit in (fan, ambient):
+        finder = TestFinder(circuit)
+        for controls in circuit.control_states():
+            for test in finder.tests(circuit.setup(dict(controls))):
+                refs = {test.red, test.black}
+                if test.instrument.startswith("lamp"):
+                    assert not refs & {"X3.85", "X1.23", "X31.1", "X12.7", "X2.11"}, test
+                if test.instrument == "ohmmeter":
+                    assert test.setup["key"] == "off"
+                    assert not refs & {"X1.23", "X3.85", "X2.11", "X31.1"}, test
+
+
+@pytest.mark.parametrize("case", [
+    Case("radiator-fan-relay", "DRV.dead", "open", "ECM", 1),
+    Case("radiator-fan-relay", "K3.coil_open", "open", "K3", 2),
+    Case("radiator-fan-relay", "W3.resistance", "1.0 Ω", "W3", 3),
+    Case("ambient-temperature", "B9.open", "open", "B9", 4),
+    Case("ambient-temperature", "AIN.pull_open", "open", "BCM", 5),
+    Case("ambient-temperature", "W2.to_ground", "100 Ω", "W2", 6),
+], ids=lambda c: c.fault)  # fmt: skip
+def test_following_the_plan_finds_the_hidden_unit(case: Case, fan_predictor: Predictor, ambient_predictor: Predictor) -> None:
+    predictor = fan_predictor if case.circuit == "radiator-fan-relay" else ambient_predictor
+    outcome = follow_plan(predictor, case)
+    assert outcome.right, outcome
+    assert outcome.certainty > 0.9
+
+
+def test_a_healthy_vehicle_is_not_condemned(ambient_predictor: Predictor) -> None:
+    healthy = Case("ambient-temperature", None, "", "none", 11)  # type: ignore[arg-type]
+    outcome = follow_plan(ambient_predictor, healthy)
+    assert outcome.called == ("none",)
+
+
+def test_cases_are_drawn_from_the_prior(fan_predictor: Predictor, ambient_predictor: Predictor) -> None:
+    predictors = {"radiator-fan-relay": fan_predictor, "ambient-temperature": ambient_predictor}
+    cases = draw_cases(predictors, 8, seed=1)
+    assert cases == draw_cases(predictors, 8, seed=1)
+    assert {c.circuit for c in cases} == set(predictors)
+
+
+def test_inseparable_contacts_are_called_as_one_class(fan_predictor: Predictor) -> None:
+    """The two contacts of the fan plug and its closed halves: no allowed test tells a corroded pin of one from the other."""
+    outcome = follow_plan(fan_predictor, Case("radiator-fan-relay", "X20.2.resistance", "10 Ω", "X20.2", 9))
+    assert {"X20.1", "X20.2"} <= set(outcome.called)
+
+
+def test_a_reading_that_was_made_is_not_proposed_again(ambient_predictor: Predictor) -> None:
+    bench = Bench(ambient_predictor.circuit.rest_setup())
+    first = make_plan(ambient_predictor, update(ambient_predictor, []), bench).proposals[0].test
+    seen = Reading("1", first, None, "OL") if first.instrument == "ohmmeter" else Reading("1", first, 2.75, None)
+    after = Bench(first.setup, done=frozenset({first}))
+    proposals = make_plan(ambient_predictor, update(ambient_predictor, [seen]), after, 100).proposals
+    assert first not in [p.test for p in proposals]

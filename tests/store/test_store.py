@@ -1,0 +1,66 @@
+from __future__ import annotations
+
+from uuid import uuid4
+
+import psycopg
+import pytest
+
+from sondar.store import circuits, evidence, jobs
+from sondar.store.database import migrate
+from sondar.store.local_server import LocalServer
+from tests.conftest import AMBIENT_TEXT, circuit_of
+
+
+def make_job(db: psycopg.Connection) -> str:
+    version = circuits.save_circuit(db, circuit_of(AMBIENT_TEXT).document, AMBIENT_TEXT)
+    return str(jobs.create_job(db, jobs.NewVehicle("Orvane"), jobs.NewJob(uuid4(), version.id, "dashes")))
+
+
+def new_reading(key: object = None) -> evidence.NewReading:
+    return evidence.NewReading(
+        key or uuid4(), "voltmeter", "X31.1", "BAT.neg", {"key": "on"}, [], 20.0, "5", 5.0, None, 0.5, "typed", ""  # type: ignore[arg-type]
+    )  # fmt: skip
+
+
+def test_migrations_run_from_empty_and_once(postgres: LocalServer) -> None:
+    dsn = postgres.start()
+    with psycopg.connect(dsn, autocommit=True) as db:
+        db.execute("DROP DATABASE IF EXISTS empty_one")
+        db.execute("CREATE DATABASE empty_one")
+    fresh = dsn.replace("dbname=sondar", "dbname=empty_one")
+    assert migrate(fresh) == ["0001.jobs"]
+    assert migrate(fresh) == []
+    with psycopg.connect(fresh) as db:
+        assert jobs.list_jobs(db) == []
+
+
+@pytest.mark.parametrize("statement", ["UPDATE reading SET value_si = 1", "DELETE FROM reading"])
+def test_evidence_cannot_be_rewritten(dsn: str, statement: str) -> None:
+    with psycopg.connect(dsn) as db:
+        job = make_job(db)
+        evidence.append_reading(db, job, new_reading())  # type: ignore[arg-type]
+        with pytest.raises(psycopg.errors.RaiseException, match="appended, never changed"):
+            db.execute(statement)
+
+
+def test_sequence_numbers_give_the_order_and_keys_prevent_doubles(dsn: str) -> None:
+    with psycopg.connect(dsn) as db:
+        job = make_job(db)
+        key = uuid4()
+        assert evidence.append_reading(db, job, new_reading(key)) is True  # type: ignore[arg-type]
+        assert evidence.append_reading(db, job, new_reading(key)) is False  # type: ignore[arg-type]
+        assert evidence.append_reading(db, job, new_reading()) is True  # type: ignore[arg-type]
+        found = evidence.readings_of(db, job)  # type: ignore[arg-type]
+        assert [r.seq for r in found] == sorted(r.seq for r in found)
+        assert len(found) == 2
+
+
+def test_a_second_start_finds_the_running_server_and_its_data(postgres: LocalServer) -> None:
+    first = postgres.start()
+    with psycopg.connect(first) as db:
+        db.execute("CREATE TABLE IF NOT EXISTS kept (x int)")
+    postgres.stop()
+    second = postgres.start()
+    assert first == second, "the remembered port is used again"
+    with psycopg.connect(second) as db:
+        assert db.execute("SELECT count(*) FROM kept").fetchone() == (0,)

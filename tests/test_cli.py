@@ -1,0 +1,100 @@
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+from click.testing import CliRunner
+
+from sondar.cli import main
+from tests.conftest import FAN_TEXT, LIBRARY
+
+FAN = str(LIBRARY / "radiator-fan-relay.yaml")
+
+
+def run(*arguments: str) -> tuple[int, str]:
+    result = CliRunner().invoke(main, list(arguments))
+    return result.exit_code, result.output
+
+
+def test_validate_good_and_bad(tmp_path: Path) -> None:
+    code, output = run("validate", FAN)
+    assert code == 0
+    assert "9 wires" in output
+    bad = tmp_path / "bad.yaml"
+    bad.write_text(FAN_TEXT.replace("rating_a: 40", "rating_a: x"))
+    code, output = run("validate", str(bad))
+    assert code == 1
+    assert "parts.F14.rating_a" in output
+    assert "line " in output
+    code, output = run("validate", str(bad), "--json")
+    assert code == 1
+    assert json.loads(output)["problems"][0]["field"] == "parts.F14.rating_a"
+
+
+def test_predict_healthy_and_faulty() -> None:
+    code, output = run("predict", FAN, "--setup", "commanded", "--json")
+    assert code == 0
+    healthy = {p["ref"]: p["volts"] for p in json.loads(output)["points"]}
+    assert healthy["X3.85"] < 0.2
+    code, output = run("predict", FAN, "--set", "key=on", "--set", "fan=on", "--fault", "W8.resistance:300Ω", "--json")
+    faulty = {p["ref"]: p["volts"] for p in json.loads(output)["points"]}
+    # 12.3 V over coil ‖ suppressor and 300 Ω.
+    coil = 85 * 680 / 765
+    assert faulty["X3.85"] == pytest.approx(12.3 * (1 - coil / (coil + 300.25)), abs=0.02)
+    code, output = run("predict", FAN, "--fault", "F7.open")
+    assert code == 0
+    assert "X3.86" in output
+
+
+@pytest.mark.parametrize(
+    ("arguments", "words"),
+    [
+        (("--fault", "W99.open"), "no fault 'W99.open'"),
+        (("--fault", "W8.open:9 Ω"), "severity of W8.open"),
+        (("--set", "fan=full"), "position of control fan"),
+        (("--unplug", "X9"), "no connector 'X9'"),
+        (("--setup", "nowhere"), "no set-up 'nowhere'"),
+    ],
+)
+def test_wrong_names_are_answered_with_the_right_ones(arguments: tuple[str, ...], words: str) -> None:
+    code, output = run("predict", FAN, *arguments)
+    assert code == 1
+    assert words in output
+
+
+def test_judge_reaches_a_verdict_and_says_not_yet(tmp_path: Path) -> None:
+    readings = [
+        {"red": "X3.86", "instrument": "voltmeter", "setup": "commanded", "reading": "12.1"},
+        {"red": "X3.85", "instrument": "voltmeter", "setup": {"controls": {"key": "on", "fan": "on"}}, "reading": "12,1"},
+    ]
+    file = tmp_path / "readings.json"
+    file.write_text(json.dumps(readings))
+    code, output = run("judge", FAN, str(file), "--json")
+    assert code == 0
+    first = json.loads(output)
+    assert first["verdict"] == "not yet"
+    assert first["next"]["test"]["red"]
+    readings.append({"red": "X1.23", "instrument": "voltmeter", "setup": "commanded", "reading": "0.0"})
+    readings.append({"red": "X3.85", "black": "X1.23", "instrument": "voltmeter", "setup": "commanded", "reading": "12.0"})
+    file.write_text(json.dumps(readings))
+    code, output = run("judge", FAN, str(file), "--json")
+    second = json.loads(output)
+    assert max(second["units"], key=second["units"].get) == "W8"
+    assert second["groups"]["wiring"] > 0.9
+    code, output = run("judge", FAN, str(file))
+    assert "Wire W8" in output
+
+
+@pytest.mark.parametrize(
+    "text", ["[", "{}", '[{"red": "X3.86"}]', '[{"instrument": "voltmeter", "red": "X3.86", "reading": "soup"}]']
+)
+def test_bad_readings_are_a_clear_error(tmp_path: Path, text: str) -> None:
+    file = tmp_path / "readings.json"
+    file.write_text(text)
+    code, output = run("judge", FAN, str(file))
+    if text == "{}":
+        assert code == 0, "no readings is a job that has just begun"
+    else:
+        assert code == 1
+        assert "readings.json" in output

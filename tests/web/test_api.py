@@ -1,0 +1,163 @@
+from __future__ import annotations
+
+from typing import Any
+from uuid import uuid4
+
+import pytest
+from flask.testing import FlaskClient
+
+from tests.conftest import FAN_TEXT
+from tests.web.conftest import reading
+
+
+def test_health_and_headers(client: FlaskClient) -> None:
+    answer = client.get("/api/v1/health")
+    assert answer.get_json()["status"] == "ok"
+    assert "default-src 'self'" in answer.headers["Content-Security-Policy"]
+
+
+def test_a_circuit_is_versioned_by_its_text(client: FlaskClient) -> None:
+    first = client.post("/api/v1/circuits", json={"text": FAN_TEXT})
+    assert first.status_code == 201
+    same = client.post("/api/v1/circuits", json={"text": FAN_TEXT}).get_json()
+    assert same["version_id"] == first.get_json()["version_id"]
+    changed = client.post("/api/v1/circuits", json={"text": FAN_TEXT.replace("coil_ohm: 85", "coil_ohm: 80")}).get_json()
+    assert changed["version"] == first.get_json()["version"] + 1
+    listed = [c for c in client.get("/api/v1/circuits").get_json()["circuits"] if c["slug"] == "radiator-fan-relay"]
+    assert [c["version_id"] for c in listed] == [changed["version_id"]], "the list shows the newest"
+    detail = client.get(f"/api/v1/circuits/{first.get_json()['version_id']}").get_json()
+    assert detail["source_text"] == FAN_TEXT
+    assert {"W8", "K3.coil", "M5"} <= {e["id"] for e in detail["drawing"]["elements"]}
+
+
+def test_a_broken_circuit_file_is_a_problem_with_lines(client: FlaskClient) -> None:
+    answer = client.post("/api/v1/circuits", json={"text": FAN_TEXT.replace("rating_a: 40", "rating_a: x")})
+    assert answer.status_code == 422
+    assert answer.content_type == "application/problem+json"
+    (error,) = answer.get_json()["errors"]
+    assert error["field"] == "parts.F14.rating_a"
+    assert error["line"] > 10
+
+
+def test_bad_requests_name_the_field(client: FlaskClient, job: dict[str, Any]) -> None:
+    bad = client.post("/api/v1/jobs", json={"client_key": "no", "vehicle": {"make": ""}, "complaint": "x", "surprise": 1})
+    fields = {e["field"] for e in bad.get_json()["errors"]}
+    assert {"client_key", "vehicle.make", "circuit_version_id", "surprise"} <= fields
+    for body, field in (
+        (reading("soup"), "entry"),
+        (reading("12.4 Ω"), "entry"),
+        (reading("OL"), "entry"),
+        (reading("12", red="X99.1"), "point"),
+        (reading("12", red="X31.1/c"), "red"),
+        (reading("12", red="BAT.neg"), "black"),
+        ({**reading("12"), "instrument": "oracle"}, "instrument"),
+        ({**reading("12"), "setup": {"controls": {"key": "sideways"}}}, "position of control key"),
+    ):
+        answer = client.post(f"/api/v1/jobs/{job['id']}/readings", json=body)
+        assert answer.status_code == 422, body
+        assert answer.get_json()["errors"][0]["field"] == field
+    assert client.get(f"/api/v1/jobs/{job['id']}/bench").get_json()["readings"] == [], "nothing was stored"
+
+
+@pytest.mark.parametrize("path", ["/api/v1/jobs/{id}", "/api/v1/jobs/{id}/bench", "/api/v1/circuits/{id}", "/api/v1/nothing"])
+def test_what_is_not_there_is_a_404_problem(client: FlaskClient, path: str) -> None:
+    answer = client.get(path.format(id=uuid4()))
+    assert answer.status_code == 404
+    assert answer.content_type == "application/problem+json"
+
+
+def test_a_repeat_with_the_same_key_is_harmless(client: FlaskClient, job: dict[str, Any]) -> None:
+    body = reading("4.98", red="X2.11")
+    first = client.post(f"/api/v1/jobs/{job['id']}/readings", json=body)
+    again = client.post(f"/api/v1/jobs/{job['id']}/readings", json=body)
+    assert (first.status_code, again.status_code) == (201, 200)
+    assert len(again.get_json()["readings"]) == 1
+    assert again.get_json()["assessment"]["suspects"] == first.get_json()["assessment"]["suspects"]
+
+
+def test_a_job_is_created_once_per_key(client: FlaskClient, job: dict[str, Any]) -> None:
+    body = {
+        "client_key": str(uuid4()),
+        "vehicle": {"make": "Brigg"},
+        "circuit_version_id": job["circuit_version_id"],
+        "complaint": "x",
+    }
+    ids = {client.post("/api/v1/jobs", json=body).get_json()["id"] for _ in range(3)}
+    assert len(ids) == 1
+
+
+def test_a_retracted_reading_stays_and_no_longer_counts(client: FlaskClient, job: dict[str, Any]) -> None:
+    url = f"/api/v1/jobs/{job['id']}"
+    client.post(f"{url}/readings", json=reading("2.75", red="X2.11"))
+    before = client.get(f"{url}/bench").get_json()
+    after = client.post(f"{url}/readings", json=reading("0.0", red="X12.7")).get_json()
+    assert after["assessment"]["suspects"][0] != before["assessment"]["suspects"][0]
+    wrong = after["readings"][1]["id"]
+    body = {"client_key": str(uuid4()), "reason": "Wrong point"}
+    back = client.post(f"{url}/readings/{wrong}/retraction", json=body).get_json()
+    assert back["readings"][1]["retracted_because"] == "Wrong point"
+    assert back["assessment"]["suspects"] == before["assessment"]["suspects"]
+    twice = client.post(f"{url}/readings/{wrong}/retraction", json={**body, "client_key": str(uuid4()), "reason": "again"})
+    assert twice.get_json()["readings"][1]["retracted_because"] == "Wrong point"
+    assert client.post(f"{url}/readings/{uuid4()}/retraction", json=body).status_code == 404
+
+
+def test_exclusions_drop_out_of_the_plan_and_come_back(client: FlaskClient, job: dict[str, Any]) -> None:
+    url = f"/api/v1/jobs/{job['id']}/exclusions"
+    out = client.post(url, json={"client_key": str(uuid4()), "kind": "point", "name": "X31", "excluded": True}).get_json()
+    assert out["exclusions"]["point"] == ["X31"]
+    assert not any(p["test"]["red"].startswith("X31") for p in out["assessment"]["proposals"])
+    client.post(url, json={"client_key": str(uuid4()), "kind": "instrument", "name": "voltmeter", "excluded": True})
+    back = client.post(url, json={"client_key": str(uuid4()), "kind": "point", "name": "X31", "excluded": False}).get_json()
+    assert back["exclusions"] == {"point": [], "instrument": ["voltmeter"]}
+    assert not any(p["test"]["instrument"] == "voltmeter" for p in back["assessment"]["proposals"])
+    assert client.post(url, json={"client_key": str(uuid4()), "kind": "point", "name": "moon", "excluded": True}).status_code == 422
+
+
+def test_preview_reckons_any_test_and_explains_a_refusal(client: FlaskClient, job: dict[str, Any]) -> None:
+    url = f"/api/v1/jobs/{job['id']}/preview"
+    test = {"instrument": "voltmeter", "red": "X12.7", "black": "BAT.neg", "setup": {"controls": {"key": "on"}}}
+    card = client.post(url, json=test).get_json()
+    assert card["expected_low"] < 2.75 < card["expected_high"]
+    assert card["minutes"] == pytest.approx(0.2 + 5 + 0.5 + 0.4)
+    lamp = client.post(url, json={**test, "instrument": "lamp-21w"})
+    assert lamp.status_code == 422
+    assert "overload a module's input" in lamp.get_json()["detail"]
+
+
+def test_a_job_goes_to_a_verdict_that_is_kept(client: FlaskClient, job: dict[str, Any]) -> None:
+    url = f"/api/v1/jobs/{job['id']}"
+    apart = {"controls": {"key": "on"}, "unplugged": ["X31"]}
+    client.post(f"{url}/readings", json=reading("5.01", red="X31.1", setup=apart))
+    client.post(f"{url}/readings", json=reading("0.00", red="X31.2", setup=apart))
+    off = {"controls": {"key": "off"}, "unplugged": ["X31"]}
+    bench = client.post(
+        f"{url}/readings", json=reading("OL", red="X31.1/c", black="X31.2/c", instrument="ohmmeter", setup=off)
+    ).get_json()
+    verdict = bench["assessment"]["verdict"]
+    assert verdict["settled"], bench["assessment"]["suspects"][:3]
+    assert verdict["units"] == ["B9"]
+    assert verdict["group"] == "component"
+    called = client.post(f"{url}/verdict", json={"client_key": str(uuid4())}).get_json()
+    assert called["job"]["stage"] == "verdict"
+    assert "Ambient sensor" in called["job"]["verdict"]
+    assert all(e["weight_ban"] > -1 for e in called["assessment"]["suspects"][0]["evidence"])
+
+
+def test_jobs_are_paged(client: FlaskClient, job: dict[str, Any]) -> None:
+    seen, before = [], None
+    while True:
+        page = client.get("/api/v1/jobs", query_string={"limit": 2, **({"before": before} if before else {})}).get_json()
+        seen += [j["number"] for j in page["jobs"]]
+        before = page["next_before"]
+        if before is None:
+            break
+    assert seen == sorted(set(seen), reverse=True)
+    assert job["number"] in seen
+
+
+def test_no_meter_is_a_clear_answer(client: FlaskClient, job: dict[str, Any]) -> None:
+    test = {"instrument": "voltmeter", "red": "X12.7", "black": "BAT.neg", "setup": {"controls": {"key": "on"}}}
+    answer = client.post(f"/api/v1/jobs/{job['id']}/meter", json=test)
+    assert answer.status_code == 502
+    assert "type the reading" in answer.get_json()["detail"]
