@@ -19,7 +19,7 @@ def openapi() -> dict[str, Any]:
     with patch("sondar.web.open_pool"):
         from sondar.web import create_app
 
-        document: dict[str, Any] = create_app(dsn="", meter_address="").api_doc
+        document: dict[str, Any] = create_app(dsn="", meter_address="", prepare=False).api_doc
     return document
 
 

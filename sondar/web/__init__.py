@@ -22,11 +22,12 @@ POLICY = "default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inl
 """Everything ships with the application; inline styles are positions computed for the drawing."""
 
 
-def create_app(dsn: str | None = None, meter_address: str | None = None) -> OpenAPI:
+def create_app(dsn: str | None = None, meter_address: str | None = None, prepare: bool = True) -> OpenAPI:
     """Build the application.
 
     Args:
         dsn: connection string; ``SONDAR_DSN`` if left out.
+        prepare: work out the first step of every stored circuit in the background.
         meter_address: VISA address of the bench meter; ``SONDAR_METER`` if left out, none if empty.
     """
     app = OpenAPI(
@@ -39,6 +40,8 @@ def create_app(dsn: str | None = None, meter_address: str | None = None) -> Open
         open_pool(os.environ["SONDAR_DSN"] if dsn is None else dsn),
         os.environ.get("SONDAR_METER", "") if meter_address is None else meter_address,
     )
+    if prepare:
+        app.extensions["sondar"].prepare_library()
     register(app)
     for blueprint in (jobs.api, circuits.api, bench.api):
         app.register_api(blueprint)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 from uuid import UUID
 
@@ -83,7 +84,13 @@ def bench_view(db: Db, job_id: UUID) -> BenchView:
     job, stored, excluded = _load(db, job_id)
     predictor = services().predictor(job.circuit_version_id, job.temperature_c)
     standing = [_reading(predictor, item) for item in stored if item.retracted_because is None]
-    result = assess(predictor, standing, _where_we_stand(predictor, job, standing, excluded))
+    here = _where_we_stand(predictor, job, standing, excluded)
+    result = assess(predictor, standing, here)
+    likely = [
+        predictor.circuit.setup(p.test.setup.controls, frozenset(p.test.setup.unplugged), job.temperature_c)
+        for p in result.proposals[:3]
+    ]
+    services().prepare(predictor, [replace(here, setup=setup) for setup in dict.fromkeys(likely)])
     listed = []
     for item in stored:
         reading = _reading(predictor, item)

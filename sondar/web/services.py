@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from uuid import UUID
@@ -13,9 +14,10 @@ from flask import current_app
 from psycopg_pool import ConnectionPool
 
 from sondar.core.circuit.network import Circuit
+from sondar.core.diagnosis.plan import Bench, candidate_setups
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.documents import load_circuit_text
-from sondar.store.circuits import circuit_version
+from sondar.store.circuits import circuit_version, newest_circuits
 from sondar.store.database import Db
 from sondar.web.problems import ProblemError
 
@@ -30,6 +32,7 @@ class Services:
     meter_address: str = ""
     _predictors: OrderedDict[tuple[UUID, float], Predictor] = field(default_factory=OrderedDict)
     _lock: threading.Lock = field(default_factory=threading.Lock)
+    _ahead: ThreadPoolExecutor = field(default_factory=lambda: ThreadPoolExecutor(1, "prepare"))
 
     @contextmanager
     def transaction(self) -> Iterator[Db]:
@@ -58,6 +61,32 @@ class Services:
             while len(self._predictors) > KEPT_PREDICTORS:
                 self._predictors.popitem(last=False)
         return made
+
+    def prepare(self, predictor: Predictor, benches: Iterable[Bench]) -> None:
+        """Work out in the background what the next steps will need, so that Enter finds it ready."""
+        for bench in benches:
+            self._ahead.submit(_prepare, predictor, bench)
+
+    def prepare_library(self) -> None:
+        """The same for the first step on every stored circuit, when the application starts."""
+        self._ahead.submit(self._prepare_library)
+
+    def _prepare_library(self) -> None:
+        with self.transaction() as db:
+            found = newest_circuits(db)
+        for version in found:
+            predictor = self.predictor(version.id, 20.0)
+            _prepare(predictor, Bench(predictor.circuit.rest_setup(20.0)))
+
+    def close(self) -> None:
+        """Let go of the pool and of work not yet begun."""
+        self._ahead.shutdown(wait=True, cancel_futures=True)
+        self.pool.close()
+
+
+def _prepare(predictor: Predictor, bench: Bench) -> None:
+    for setup in candidate_setups(predictor, bench):
+        predictor.setup(setup)
 
 
 def services() -> Services:

@@ -14,10 +14,10 @@ from tests.conftest import AMBIENT_TEXT
 
 @pytest.fixture(scope="session")
 def client(dsn: str) -> Iterator[FlaskClient]:
-    app = create_app(dsn, "")
+    app = create_app(dsn, "", prepare=False)
     yield app.test_client()
     held: Services = app.extensions["sondar"]
-    held.pool.close()
+    held.close()
 
 
 @pytest.fixture

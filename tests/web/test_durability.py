@@ -36,11 +36,11 @@ def call(port: int, path: str, body: dict[str, Any] | None = None) -> Any:
         return json.load(answer)
 
 
-def start_application(dsn: str, port: int) -> subprocess.Popen[bytes]:
+def start_application(dsn: str, port: int, meter: str = "") -> subprocess.Popen[bytes]:
     process = subprocess.Popen(
         [sys.executable, "-m", "gunicorn", "sondar.web:create_app()", "-k", "gthread", "--threads", "4", "-b", f"127.0.0.1:{port}",
          "--log-level", "critical"],
-        cwd=ROOT, env={**os.environ, "SONDAR_DSN": dsn, "SONDAR_METER": ""}, start_new_session=True,
+        cwd=ROOT, env={**os.environ, "SONDAR_DSN": dsn, "SONDAR_METER": meter}, start_new_session=True,
     )  # fmt: skip
     wait_until_healthy(port)
     return process

@@ -38,3 +38,8 @@ export function when(iso: string): string {
     minute: "2-digit",
   });
 }
+
+/** A unit as the drawing writes it. */
+export function shortName(unit: string): string {
+  return unit === "none" ? "no fault" : unit === "unknown" ? "not on the drawing" : unit;
+}

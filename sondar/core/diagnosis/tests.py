@@ -63,6 +63,21 @@ class TestFinder:
                         graph.add_edge(self.circuit.node(branch.a), self.circuit.node(branch.b))
         return graph
 
+    def _paths_outside_modules(self, setup: Setup) -> nx.Graph[str]:
+        """Nodes joined by anything that conducts in this set-up and is not inside a module."""
+        graph: nx.Graph[str] = nx.Graph()
+        inside = {i for i, part in self.circuit.parts.items() if isinstance(part, Driver | PulledInput)}
+        for branch in self.circuit.branches(setup):
+            conducts = branch.law is not None or branch.resistance_ohm < 1e6
+            if (
+                conducts
+                and branch.part not in inside
+                and CHASSIS not in (branch.a, branch.b)
+                and branch.part != self.circuit.battery
+            ):
+                graph.add_edge(branch.a, branch.b)
+        return graph
+
     def lamp_allowed(self, red: str, black: str) -> bool:
         """True if a test lamp may load these two points.
 
@@ -104,8 +119,8 @@ class TestFinder:
                 elif self.lamp_allowed(point.ref, black):
                     add(device, point.ref, black)
         if setup["key"] == self.circuit.controls["key"][0]:
-            # Through a module's transistors an ohmmeter shows nothing dependable: only with the module unplugged.
-            through_module = _reach(self._conductors(setup.unplugged), self._delicate)
+            # Through a module's transistors an ohmmeter shows nothing dependable, nor through a coil that ends at one.
+            through_module = _reach(self._paths_outside_modules(setup), self._delicate)
             dependable = {p.ref for p in reachable if p.node not in through_module}
             for red, other in pairs:
                 if {red, other} <= dependable:

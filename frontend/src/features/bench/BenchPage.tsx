@@ -249,6 +249,8 @@ function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }) {
       </Headline>
 
       <section
+        // biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls must be reachable by keyboard
+        tabIndex={0}
         className="order-2 overflow-auto border-r border-rule px-2 py-2 md:order-1 md:row-span-2 xl:row-span-1"
         aria-label="Circuit"
       >
@@ -271,7 +273,11 @@ function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }) {
         />
       </section>
 
-      <section className="order-1 flex min-h-0 flex-col gap-3 overflow-auto px-4 py-3 md:order-2">
+      <section
+        // biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls must be reachable by keyboard
+        tabIndex={0}
+        className="order-1 flex min-h-0 flex-col gap-3 overflow-auto px-4 py-3 md:order-2"
+      >
         {trouble && <Notice tone="problem">{trouble.message}</Notice>}
         {verdict.settled && !own && (
           <section aria-label="Verdict due" className="border-l-4 border-next bg-raised px-3 py-2">
@@ -283,7 +289,7 @@ function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }) {
           </section>
         )}
         {shown ? (
-          <ProposalCard proposal={shown} circuit={circuit} own={own !== null} />
+          <ProposalCard proposal={shown} circuit={circuit} own={own !== null} due={verdict.settled && !own} />
         ) : own ? (
           <OwnTest test={own} problem={previewProblem} />
         ) : (
@@ -303,6 +309,7 @@ function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }) {
             }}
             onSubmit={record}
             kind={device.kind}
+            due={verdict.settled && !own}
             unit={device.unit}
             words={device.words}
             problem={refusal}
@@ -394,7 +401,12 @@ function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }) {
         )}
       </section>
 
-      <section className="order-3 overflow-auto border-l border-rule px-4 py-3" aria-label="Suspects">
+      <section
+        // biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls must be reachable by keyboard
+        tabIndex={0}
+        className="order-3 overflow-auto border-l border-rule px-4 py-3"
+        aria-label="Suspects"
+      >
         <ThreeWayField track={bench.assessment.track} />
         <h2 className="mt-1 mb-1 text-base">
           Suspects <span className="text-sm font-[400] text-soft">by what would be replaced</span>

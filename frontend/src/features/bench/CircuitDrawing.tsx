@@ -25,7 +25,7 @@ export function CircuitDrawing({ circuit, bench, test, onPoint, onConnector }: P
   const apart = useMemo(() => new Set(test?.setup.unplugged ?? []), [test]);
   const x = (column: number) => LEFT + column * PITCH;
   const y = (depth: number) => TOP + depth * UNIT;
-  const width = LEFT + (drawing.columns - 1) * PITCH + 146;
+  const width = LEFT + (drawing.columns - 1) * PITCH + rightMargin(drawing.elements, drawing.columns - 1);
   const height = TOP + drawing.depth * UNIT + 40;
   const soundings = latestAtPoints(bench, circuit.black_reference);
   const points = visiblePoints(circuit, apart);
@@ -235,7 +235,14 @@ function Point(props: {
       <circle cx={cx} cy={cy} r={15} fill="transparent" />
       <circle cx={cx} cy={cy} r={4.6} fill="var(--paper-raised)" stroke="var(--ink)" strokeWidth={1.8} />
       {sounding && (
-        <text x={cx - 12} y={cy + 5} textAnchor="end" fontSize={16} className="sounding" fill="var(--ink)">
+        <text
+          x={cx - 12}
+          y={lead ? cy + 17 : cy + 5}
+          textAnchor="end"
+          fontSize={16}
+          className="sounding"
+          fill="var(--ink)"
+        >
           {sounding}
         </text>
       )}
@@ -274,6 +281,21 @@ function latestAtPoints(bench: Bench, black: string): Map<string, string> {
     }
   }
   return found;
+}
+
+/** Room for the longest text beside the last column. */
+function rightMargin(elements: Element[], column: number): number {
+  const longest = Math.max(
+    0,
+    ...elements
+      .filter((element) => element.column === column)
+      .map((element) =>
+        element.symbol === "wire"
+          ? element.label.length * 8 + element.detail.length * 6.2
+          : element.detail.length * 6.2,
+      ),
+  );
+  return Math.max(120, 40 + longest);
 }
 
 function weightOf(bench: Bench, element: Element): number {

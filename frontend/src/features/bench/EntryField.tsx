@@ -10,6 +10,8 @@ interface Props {
   onChange: (value: string) => void;
   onSubmit: (value: string) => void;
   kind: string;
+  /** The verdict is due: recording is no longer the next thing to do. */
+  due: boolean;
   unit: string;
   words: string[];
   problem: string | null;
@@ -34,7 +36,9 @@ export function EntryField(props: Props) {
       }}
     >
       <div className="flex items-stretch gap-2">
-        <label className="flex min-w-0 flex-1 items-baseline gap-2 border-b-4 border-next bg-raised px-3 py-1">
+        <label
+          className={`flex min-w-0 flex-1 items-baseline gap-2 border-b-4 bg-raised px-3 py-1 ${props.due ? "border-ink" : "border-next"}`}
+        >
           <span className="sr-only">Reading</span>
           <input
             ref={props.input}
@@ -51,7 +55,12 @@ export function EntryField(props: Props) {
           />
           <span className="text-2xl text-soft">{props.unit}</span>
         </label>
-        <Button kind="next" type="submit" disabled={!props.value.trim()} className="text-lg">
+        <Button
+          kind={props.due ? "plain" : "next"}
+          type="submit"
+          disabled={!props.value.trim()}
+          className="text-lg"
+        >
           Record
         </Button>
       </div>

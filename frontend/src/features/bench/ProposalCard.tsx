@@ -1,5 +1,5 @@
 import type { Circuit, Proposal } from "../../api/client";
-import { minutes, percent } from "../../lib/format";
+import { minutes, percent, shortName } from "../../lib/format";
 import { Notice } from "../../ui/Notice";
 
 /** What, where, how, and why; what a healthy circuit shows; what can hurt. */
@@ -15,9 +15,15 @@ export function ProposalCard({
   const { test } = proposal;
   const usual = test.black === circuit.black_reference;
   return (
-    <section aria-label={own ? "Your own test" : "Next test"} data-testid="proposal" data-test={JSON.stringify(test)}>
+    <section
+      aria-label={own ? "Your own test" : "Next test"}
+      data-testid="proposal"
+      data-test={JSON.stringify(test)}
+    >
       <h2 className="text-2xl leading-tight">
-        <span className="text-next">{own ? "Your test. " : "Next. "}</span>
+        <span className={due ? "text-soft" : "text-next"}>
+          {own ? "Your test. " : due ? "One more, if you like. " : "Next. "}
+        </span>
         {test.instrument_title} at {test.red}
         {!usual && ` to ${test.black}`}
       </h2>
@@ -43,11 +49,6 @@ export function ProposalCard({
       )}
     </section>
   );
-}
-
-/** A unit as the drawing writes it. */
-function shortName(unit: string): string {
-  return unit === "none" ? "no fault" : unit === "unknown" ? "not on the drawing" : unit;
 }
 
 /** What each outcome would leave, as a small table. */

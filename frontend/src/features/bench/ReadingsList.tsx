@@ -1,5 +1,5 @@
 import type { Bench } from "../../api/client";
-import { percent } from "../../lib/format";
+import { percent, shortName } from "../../lib/format";
 import type { ReadingIn } from "./useReadings";
 
 interface Props {
@@ -86,7 +86,7 @@ export function ReadingsList({ bench, pending, waiting, onRetract }: Props) {
 function movements(effect: Bench["assessment"]["effects"][number]): string {
   const parts = effect.moved
     .slice(0, 3)
-    .map((move) => `${move.title} ${percent(move.before)} → ${percent(move.after)}`);
-  if (effect.cleared.length) parts.push(`cleared ${effect.cleared.join(", ")}`);
+    .map((move) => `${shortName(move.unit)} ${percent(move.before)} → ${percent(move.after)}`);
+  if (effect.cleared.length) parts.push(`cleared ${effect.cleared.map(shortName).join(", ")}`);
   return parts.join("; ") || "Changed little.";
 }

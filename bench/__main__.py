@@ -1,0 +1,21 @@
+"""``./run bench [NAME] [ARGS]``: hidden-faults, solver, latency; all three when no name is given."""
+
+from __future__ import annotations
+
+import sys
+
+from bench import hidden_faults, latency, solver
+
+BENCHES = {"hidden-faults": hidden_faults.main, "solver": solver.main, "latency": latency.main}
+
+
+def main() -> None:
+    """Run the named benchmark, or all."""
+    names = [sys.argv.pop(1)] if len(sys.argv) > 1 and sys.argv[1] in BENCHES else list(BENCHES)
+    for name in names:
+        print(f"== {name}", flush=True)
+        BENCHES[name]()
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,171 @@
+"""The real application, built front end included, driven in headless Chromium."""
+
+from __future__ import annotations
+
+import json
+import shutil
+import tempfile
+import threading
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import psycopg
+import pytest
+from selenium import webdriver
+from selenium.webdriver.chrome.options import Options
+from selenium.webdriver.chrome.service import Service
+from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.remote.webdriver import WebDriver
+from selenium.webdriver.remote.webelement import WebElement
+from selenium.webdriver.support.ui import WebDriverWait
+
+from sondar import demo
+from sondar.core.circuit.network import Circuit
+from sondar.core.quantities import format_si
+from sondar.devices.standins.bench_meter import MeterServer, vehicles_from
+from sondar.devices.standins.vehicle import SimulatedVehicle
+from sondar.store.database import migrate, open_pool
+from sondar.store.local_server import LocalServer
+from tests.web.test_durability import free_port, kill_hard, start_application
+
+PATIENCE_S = 90  # a loaded machine is not a failure
+FLAGS = (
+    "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage", "--window-size=1280,800",
+)  # fmt: skip
+
+
+class Site:
+    """The running application: address, and a way to stop and start it."""
+
+    def __init__(self, dsn: str, meter: str) -> None:
+        self.dsn, self.meter = dsn, meter
+        self.port = free_port()
+        self.start()
+
+    def start(self) -> None:
+        self.process = start_application(self.dsn, self.port, self.meter)
+
+    def kill(self) -> None:
+        kill_hard(self.process)
+
+    @property
+    def url(self) -> str:
+        return f"http://127.0.0.1:{self.port}"
+
+
+@pytest.fixture(scope="session")
+def site(postgres: LocalServer) -> Iterator[Site]:
+    address = postgres.start()
+    with psycopg.connect(address, autocommit=True) as db:
+        db.execute("CREATE DATABASE browser")
+    dsn = address.replace("dbname=sondar", "dbname=browser")
+    migrate(dsn)
+    with open_pool(dsn, 2) as pool:
+        demo.seed(pool)
+    folder = Path(tempfile.mkdtemp(prefix="sondar-browser-"))
+    demo.write_vehicles(folder / "vehicles.json")
+    with MeterServer(vehicles_from(folder / "vehicles.json")) as meter:
+        threading.Thread(target=meter.serve_forever, daemon=True).start()
+        running = Site(dsn, meter.address)
+        yield running
+        running.kill()
+        meter.shutdown()
+    shutil.rmtree(folder, ignore_errors=True)
+
+
+@pytest.fixture(scope="session")
+def chromium() -> Iterator[WebDriver]:
+    options = Options()
+    for flag in FLAGS:
+        options.add_argument(flag)
+    options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
+    profile = tempfile.mkdtemp(prefix="sondar-chromium-")
+    options.add_argument(f"--user-data-dir={profile}")
+    driver = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
+    driver.set_page_load_timeout(PATIENCE_S)
+    yield driver
+    driver.quit()
+    shutil.rmtree(profile, ignore_errors=True)
+
+
+@dataclass
+class Page:
+    """What a person does: look, press keys, wait."""
+
+    driver: WebDriver
+    site: Site
+
+    def open(self, path: str) -> None:
+        self.driver.get(self.site.url + path)
+
+    def wait(self, condition: Callable[[], Any], what: str) -> Any:
+        return WebDriverWait(self.driver, PATIENCE_S, 0.1, ignored_exceptions=[Exception]).until(
+            lambda _: condition(), f"waiting for {what}"
+        )
+
+    def find(self, css: str) -> WebElement:
+        return self.wait(lambda: self.driver.find_element(By.CSS_SELECTOR, css), css)  # type: ignore[no-any-return]
+
+    def all(self, css: str) -> list[WebElement]:
+        return self.driver.find_elements(By.CSS_SELECTOR, css)
+
+    def text(self) -> str:
+        return self.driver.find_element(By.TAG_NAME, "body").text
+
+    def see(self, words: str) -> None:
+        self.wait(lambda: words in self.text(), f"'{words}' on the page")
+
+    def keys(self, *keys: str) -> None:
+        ActionChains(self.driver).send_keys(*keys).perform()
+
+    def tab_to(self, matches: Callable[[WebElement], bool], limit: int = 80) -> None:
+        """Press Tab until the focused element matches."""
+        for _ in range(limit):
+            if matches(self.driver.switch_to.active_element):
+                return
+            self.keys(Keys.TAB)
+        raise AssertionError("Tab never reached it")
+
+    # -- the bench ----------------------------------------------------------------------------------
+
+    def proposal(self) -> dict[str, Any]:
+        found: dict[str, Any] = json.loads(self.find("[data-testid=proposal]").get_attribute("data-test") or "{}")
+        return found
+
+    def count_readings(self) -> int:
+        return len(self.all("[data-reading]"))
+
+    def suspects(self) -> dict[str, float]:
+        return {
+            e.get_attribute("data-unit") or "": float(e.get_attribute("data-probability") or 0)
+            for e in self.wait(lambda: self.all("[data-unit]"), "suspects")
+        }
+
+    def measure_proposal(self, vehicle: SimulatedVehicle) -> str:
+        """Put the simulated vehicle's answer to the proposed test into words a person would type."""
+        test = self.proposal()
+        setup = vehicle.circuit.setup(test["setup"]["controls"], frozenset(test["setup"]["unplugged"]))
+        value, word = vehicle.measure(test["instrument"], test["red"], test["black"], setup)
+        return (
+            word if word is not None else format_si(value or 0.0, test["unit"], 4).replace("−", "-").replace(" ", "").rstrip("VΩ")
+        )
+
+
+@pytest.fixture
+def page(chromium: WebDriver, site: Site) -> Page:
+    made = Page(chromium, site)
+    made.open("/")
+    chromium.execute_script("localStorage.clear(); localStorage.setItem('sondar-theme', 'light')")
+    chromium.get_log("browser")
+    return made
+
+
+@pytest.fixture
+def latch_vehicle(latch: Circuit) -> SimulatedVehicle:
+    """A vehicle whose circuit the application has never seen, with a cut in the solenoid's control wire."""
+    return SimulatedVehicle(latch, "W7.open", seed=21)

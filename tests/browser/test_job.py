@@ -1,0 +1,178 @@
+"""Whole jobs in the real interface, with the mess of real use."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+
+from sondar.devices.standins.vehicle import SimulatedVehicle
+from tests.browser.conftest import Page
+from tests.conftest import FAN_TEXT, LATCH_TEXT, ROOT
+
+AXE = (ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js").read_text(encoding="utf-8")
+
+
+def take_in(page: Page, circuit_file: Path) -> None:
+    """From the job list to the bench of a new job; keyboard only, the file given to the browser's file field."""
+    page.open("/")
+    page.see("Take in a vehicle")
+    page.keys("n")
+    page.see("What do we know?")
+    page.wait(lambda: page.driver.switch_to.active_element.get_attribute("name") == "make", "the first field to have the focus")
+    page.keys("Tessel", Keys.TAB, "Quay", Keys.TAB, "PA 77 TSL")
+    page.tab_to(lambda e: e.get_attribute("name") == "complaint")
+    page.keys("Washer does nothing, tailgate is fine")
+    page.find("input[type=file]").send_keys(str(circuit_file))
+    page.see("Loaded:")
+    page.tab_to(lambda e: e.text == "Open the bench")
+    page.keys(Keys.ENTER)
+    page.find("[data-testid=proposal]")
+
+
+def test_a_circuit_the_team_did_not_write_goes_to_its_verdict_by_keyboard(
+    page: Page, latch_vehicle: SimulatedVehicle, tmp_path: Path
+) -> None:
+    file = tmp_path / "tailgate.yaml"
+    file.write_text(LATCH_TEXT)
+    take_in(page, file)
+    made = 0
+    while "Measuring has done its work" not in page.text():
+        assert made < 25, "no verdict in sight"
+        page.keys(page.measure_proposal(latch_vehicle), Keys.ENTER)
+        made += 1
+        page.wait(lambda n=made: page.count_readings() == n, f"reading {made}")
+        if made == 2:
+            page.driver.refresh()
+            page.wait(lambda: page.count_readings() == 2, "the readings after a reload")
+            page.find("[data-testid=proposal]")
+    suspects = page.suspects()
+    assert max(suspects, key=suspects.__getitem__) == "W7"
+    page.keys("v")
+    page.wait(lambda: "Wiring" in page.find("[data-testid=verdict]").text, "the verdict")
+    assert "W7" in page.find("[data-testid=verdict]").text
+    assert "local codes and licensed practice come first" in page.text()
+
+
+def test_a_broken_file_shows_every_error_with_its_line(page: Page, tmp_path: Path) -> None:
+    file = tmp_path / "broken.yaml"
+    file.write_text(FAN_TEXT.replace("rating_a: 40", "rating_a: forty").replace("to: X3.86", "to: X3.68"))
+    page.open("/jobs/new")
+    page.find("input[type=file]").send_keys(str(file))
+    page.see("Nothing was stored")
+    page.see("parts.F14.rating_a")
+    line = next(i for i, text in enumerate(FAN_TEXT.splitlines(), 1) if "rating_a: 40" in text)
+    page.see(f"line {line}")
+    file.write_text(FAN_TEXT.replace("to: X3.86", "to: X3.68"))
+    page.find("input[type=file]").send_keys(str(file))
+    page.see("'X3.68' names no terminal")
+    page.see("no wire ends at X3.86")
+
+
+def open_demo(page: Page, plate: str) -> None:
+    page.open("/")
+    link = page.wait(lambda: next(a for a in page.all("ul a") if plate in a.text), plate)
+    page.driver.get(link.get_attribute("href"))
+
+
+def test_read_the_meter_retract_and_refuse(page: Page) -> None:
+    open_demo(page, "PA 19 TRN")
+    page.find("[data-testid=proposal]")
+    before = page.suspects()
+    page.keys("r")
+    entry = page.find("[data-testid=entry]")
+    page.wait(lambda: entry.get_attribute("value"), "the meter's figure in the field")
+    page.keys(Keys.ENTER)
+    page.wait(lambda: page.count_readings() == 1, "the reading")
+    assert page.suspects() != before
+    page.keys("z")
+    page.see("Take back")
+    page.tab_to(lambda e: e.text == "Wrong point")
+    page.keys(Keys.ENTER)
+    page.wait(lambda: page.all("[data-retracted=true]"), "the crossed-out reading")
+    page.wait(lambda: page.suspects() == before, "the suspects as before")
+    assert "Wrong point" in page.text()
+    # An unreachable point: it drops out, another test comes, and it can be brought back.
+    first = page.proposal()
+    page.keys("x")
+    page.see("bring back")
+    assert page.proposal() != first
+    page.find("[data-testid=entry]").click()
+    page.driver.find_element(By.XPATH, "//button[contains(., 'bring back')]").click()
+    page.wait(lambda: "bring back" not in page.text(), "the place to be back")
+
+
+@pytest.mark.parametrize("wrong", ["potato", "12.4.1", "OL"])
+def test_a_slip_of_the_keys_is_explained_and_not_lost(page: Page, wrong: str) -> None:
+    open_demo(page, "PA 19 TRN")
+    page.find("[data-testid=proposal]")
+    page.wait(lambda: page.proposal()["kind"] == "volts" or page.keys(Keys.ARROW_DOWN), "a voltmeter test")
+    standing = page.count_readings()
+    entry = page.find("[data-testid=entry]")
+    page.keys(wrong, Keys.ENTER)
+    page.see("expected")
+    assert entry.get_attribute("value") == wrong
+    page.keys(Keys.ESCAPE)
+    page.wait(lambda: entry.get_attribute("value") == "", "an empty field")
+    assert page.count_readings() == standing
+
+
+def test_a_reading_typed_while_the_server_is_dead_arrives_once(page: Page) -> None:
+    open_demo(page, "PA 12 TRN")
+    page.find("[data-testid=proposal]")
+    standing = page.count_readings()
+    page.wait(lambda: page.proposal()["kind"] == "volts" or page.keys(Keys.ARROW_DOWN), "a voltmeter test")
+    page.site.kill()
+    page.keys("11,9", Keys.ENTER)
+    page.see("kept here")
+    page.site.start()
+    page.wait(lambda: page.count_readings() == standing + 1, "the reading to arrive")
+    page.wait(lambda: "kept here" not in page.text(), "the queue to be empty")
+    page.driver.refresh()
+    page.wait(lambda: page.count_readings() == standing + 1, "one reading after a reload")
+
+
+def test_the_drawing_is_the_control(page: Page) -> None:
+    open_demo(page, "PA 12 TRN")
+    page.find("[data-testid=proposal]")
+    page.driver.find_element(By.CSS_SELECTOR, "g[aria-label^='F14.2:']").click()
+    page.see("Your test.")
+    page.wait(lambda: page.proposal()["red"] == "F14.2", "the red lead on F14.2")
+    page.driver.find_element(By.CSS_SELECTOR, "g[aria-label^='X20: plugged in']").click()
+    page.wait(lambda: "X20" in page.proposal()["setup"]["unplugged"], "X20 apart")
+    assert page.all("g[aria-label^='X20.1/c:']"), "its other half can be probed now"
+    page.keys(Keys.ESCAPE)
+    page.wait(lambda: "Your test." not in page.text(), "the proposal again")
+
+
+@pytest.mark.parametrize("theme", ["light", "dark"])
+def test_axe_finds_nothing_serious(page: Page, theme: str) -> None:
+    page.driver.execute_script(f"localStorage.setItem('sondar-theme', '{theme}')")
+    job = page.driver.execute_async_script("fetch('/api/v1/jobs').then(r=>r.json()).then(j=>arguments[arguments.length-1](j.jobs))")
+    verdict = next(j["id"] for j in job if j["stage"] == "verdict")
+    chase = next(j["id"] for j in job if j["stage"] == "chase")
+    for path, landmark in (
+        ("/", "ul a"),
+        ("/jobs/new", "[role=radio]"),
+        (f"/jobs/{chase}", "[data-unit]"),
+        (f"/jobs/{verdict}/verdict", "[data-testid=verdict]"),
+    ):
+        page.open(path)
+        page.find(landmark)
+        page.driver.execute_script(AXE)
+        found = page.driver.execute_async_script(
+            "axe.run({runOnly:['wcag2a','wcag2aa','wcag21aa','wcag22aa']}).then(r=>arguments[arguments.length-1](r.violations))"
+        )
+        serious = [(v["id"], v["nodes"][0]["html"][:160]) for v in found if v["impact"] in ("serious", "critical")]
+        assert not serious, (path, serious)
+
+
+def test_the_console_stays_silent(page: Page) -> None:
+    open_demo(page, "PA 40 LSK")
+    page.find("[data-testid=verdict]")
+    page.keys("b")
+    page.find("[data-testid=proposal], [aria-label='Verdict due']")
+    severe = [entry for entry in page.driver.get_log("browser") if entry["level"] == "SEVERE"]
+    assert not severe
