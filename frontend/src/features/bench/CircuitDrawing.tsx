@@ -105,6 +105,22 @@ export function CircuitDrawing({ circuit, bench, test, onPoint, onConnector }: P
           </text>
         ) : null,
       )}
+      {spans(bench, circuit).map((span) => (
+        <g key={span.key} stroke="var(--ink-soft)" strokeWidth={1.2} fill="none">
+          <path d={`M${x(span.column) - 12} ${y(span.top)}h-7V${y(span.bottom)}h7`} />
+          <text
+            x={x(span.column) - 23}
+            y={y((span.top + span.bottom) / 2) + 5}
+            textAnchor="end"
+            fontSize={15}
+            className="sounding"
+            fill="var(--ink)"
+            stroke="none"
+          >
+            {span.label}
+          </text>
+        </g>
+      ))}
       {points.map((mark) => (
         <Point
           key={mark.ref}
@@ -296,6 +312,24 @@ function rightMargin(elements: Element[], column: number): number {
       ),
   );
   return Math.max(120, 40 + longest);
+}
+
+/** Readings taken across a stretch of one line: the newest per pair of points, hung on a bracket between them. */
+function spans(bench: Bench, circuit: Circuit) {
+  const marks = new Map(circuit.drawing.marks.map((mark) => [mark.ref, mark]));
+  const found = new Map<
+    string,
+    { key: string; column: number; top: number; bottom: number; label: string }
+  >();
+  for (const reading of bench.readings) {
+    const red = marks.get(reading.red);
+    const black = marks.get(reading.black);
+    if (reading.retracted_because !== null || !red || !black || red.column !== black.column) continue;
+    const key = [reading.red, reading.black].sort().join(" ");
+    const [top, bottom] = [red.y, black.y].sort((a, b) => a - b) as [number, number];
+    found.set(key, { key, column: red.column, top, bottom, label: reading.label.replace(/ V$/, "") });
+  }
+  return [...found.values()];
 }
 
 function weightOf(bench: Bench, element: Element): number {

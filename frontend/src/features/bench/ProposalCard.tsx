@@ -3,15 +3,8 @@ import { minutes, percent, shortName } from "../../lib/format";
 import { Notice } from "../../ui/Notice";
 
 /** What, where, how, and why; what a healthy circuit shows; what can hurt. */
-export function ProposalCard({
-  proposal,
-  circuit,
-  own,
-}: {
-  proposal: Proposal;
-  circuit: Circuit;
-  own: boolean;
-}) {
+export function ProposalCard(props: { proposal: Proposal; circuit: Circuit; own: boolean; due: boolean }) {
+  const { proposal, circuit, own, due } = props;
   const { test } = proposal;
   const usual = test.black === circuit.black_reference;
   return (
