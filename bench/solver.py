@@ -1,7 +1,7 @@
 """Operating points per second against ngspice doing the same points in its fastest way: one process, built-in DC sweep.
 
-The sweep: the fan relay's control wire from 0.05 Ω to 40 Ω, fan commanded, motor, coil, relay and driver in the circuit. (Beyond
-55 Ω the relay chatters, where neither program has an operating point to give.) ngspice sweeps the resistor itself (``.dc``) and
+The sweep: the fan relay's control wire from 0.05 Ω to 40 Ω, fan commanded, motor, coil, relay and driver in the circuit. (Near
+55 Ω the relay chatters, and neither program has an operating point to give.) ngspice sweeps the resistor itself (``.dc``) and
 writes a binary file; its start-up is taken off by a second run with few points. Sondar solves the same points as hypotheses of
 one set-up, its factorisation included. The voltages of all points at all nodes are compared as well.
 """
