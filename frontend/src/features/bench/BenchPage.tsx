@@ -166,7 +166,7 @@ function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }) {
       if (event.ctrlKey || event.metaKey || event.altKey || asking) return;
       const target = event.target as HTMLElement;
       const inEntry = target === input.current;
-      if (!inEntry && /^(INPUT|TEXTAREA)$/.test(target.tagName)) return;
+      if (!inEntry && /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName)) return;
       if (event.key === "Escape") {
         setEntry("");
         setOwn(null);
@@ -209,7 +209,9 @@ function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }) {
       black: circuit.black_reference,
       setup: { controls: {}, unplugged: [] },
     };
-    const usualBlack = base.black === circuit.black_reference;
+    // A first tap starts a test of one's own: the black lead goes back to its usual place.
+    const untouched = !own || (proposed?.test.red === own.red && proposed.test.black === own.black);
+    const keepBlack = !untouched && base.black !== ref;
     if (nextLead === "black" && ref !== base.red) {
       change({ ...base, black: ref });
       setNextLead("red");
@@ -217,7 +219,7 @@ function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }) {
       change({
         ...base,
         red: ref,
-        black: usualBlack || base.black !== ref ? base.black : circuit.black_reference,
+        black: keepBlack ? base.black : circuit.black_reference,
       });
     }
   };

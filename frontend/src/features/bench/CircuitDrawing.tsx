@@ -5,7 +5,7 @@ import { ElementSymbol, GroundSymbol } from "./symbols";
 
 const UNIT = 46;
 const PITCH = 196;
-const LEFT = 92;
+const LEFT = 108;
 const TOP = 34;
 
 type Element = Circuit["drawing"]["elements"][number];
@@ -107,9 +107,9 @@ export function CircuitDrawing({ circuit, bench, test, onPoint, onConnector }: P
       )}
       {spans(bench, circuit).map((span) => (
         <g key={span.key} stroke="var(--ink-soft)" strokeWidth={1.2} fill="none">
-          <path d={`M${x(span.column) - 12} ${y(span.top)}h-7V${y(span.bottom)}h7`} />
+          <path d={`M${x(span.column) - 14} ${y(span.top)}h-20V${y(span.bottom)}h20`} />
           <text
-            x={x(span.column) - 23}
+            x={x(span.column) - 39}
             y={y((span.top + span.bottom) / 2) + 5}
             textAnchor="end"
             fontSize={15}

@@ -24,6 +24,27 @@ export function SetupBar({ circuit, test, instruments, onChange }: Props) {
           .map((item) => [item.id, item.title])}
         onPick={(instrument) => onChange({ ...test, instrument })}
       />
+      {(["red", "black"] as const).map((lead) => (
+        <label key={lead} className="block text-sm text-soft">
+          {lead === "red" ? "Red lead" : "Black lead"}
+          <select
+            className="block min-h-11 border border-ink/50 bg-raised px-2 text-base text-ink"
+            value={test[lead]}
+            onChange={(event) => onChange({ ...test, [lead]: event.target.value })}
+          >
+            {circuit.points
+              .filter(
+                (point) =>
+                  point.when === "any" || (test.setup.unplugged ?? []).includes(point.connector ?? ""),
+              )
+              .map((point) => (
+                <option key={point.ref} value={point.ref}>
+                  {point.ref}
+                </option>
+              ))}
+          </select>
+        </label>
+      ))}
       {circuit.controls.map((control) => (
         <Choice
           key={control.id}
