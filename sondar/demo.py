@@ -104,12 +104,7 @@ def _measure(db: Db, job_id: UUID, item: DemoJob) -> None:
         entry = parse_entry(text)
         reading = Reading(str(len(readings)), test, entry.value, entry.state, entry.resolution)
         readings.append(reading)
-        evidence.append_reading(
-            db, job_id,
-            evidence.NewReading(uuid5(job_id, reading.id), test.instrument, test.red, test.black, dict(test.setup.controls),
-                                sorted(test.setup.unplugged), test.setup.temperature_c, text, entry.value, entry.state,
-                                entry.resolution, "meter", ""),
-        )  # fmt: skip
+        evidence.append_reading(db, job_id, evidence.NewReading.of(uuid5(job_id, reading.id), test, text, entry, "meter"))
         bench = Bench(
             test.setup, bench.opened | {circuit.point(ref).place for ref in (test.red, test.black)} | test.setup.unplugged
         )

@@ -10,15 +10,15 @@ from uuid import UUID
 from psycopg.rows import class_row
 from psycopg.types.json import Jsonb
 
+from sondar.core.diagnosis.tests import Test
+from sondar.core.quantities import Entry
 from sondar.store.database import Db
 
 
-@dataclass(frozen=True)
-class StoredReading:
-    """A reading as entered, with its retraction if there is one."""
+@dataclass(frozen=True, kw_only=True)
+class ReadingFields:
+    """What a reading says: instrument, leads, set-up, what was entered and how it was understood (SI units)."""
 
-    id: UUID
-    seq: int
     instrument: str
     red: str
     black: str
@@ -30,28 +30,33 @@ class StoredReading:
     state: str | None
     resolution_si: float
     source: str
-    note: str
+    note: str = ""
+
+
+@dataclass(frozen=True, kw_only=True)
+class StoredReading(ReadingFields):
+    """A reading as kept, with its retraction if there is one."""
+
+    id: UUID
+    seq: int
     created_at: datetime
     retracted_because: str | None
 
 
-@dataclass(frozen=True)
-class NewReading:
-    """A reading to append."""
+@dataclass(frozen=True, kw_only=True)
+class NewReading(ReadingFields):
+    """A reading to append; ``client_key`` makes a repeat harmless."""
 
     client_key: UUID
-    instrument: str
-    red: str
-    black: str
-    controls: dict[str, str]
-    unplugged: list[str]
-    temperature_c: float
-    entry: str
-    value_si: float | None
-    state: str | None
-    resolution_si: float
-    source: str
-    note: str
+
+    @classmethod
+    def of(cls, client_key: UUID, test: Test, text: str, entry: Entry, source: str, note: str = "") -> NewReading:
+        """From a test and what was entered for it."""
+        return cls(
+            client_key=client_key, instrument=test.instrument, red=test.red, black=test.black, controls=dict(test.setup.controls),
+            unplugged=sorted(test.setup.unplugged), temperature_c=test.setup.temperature_c, entry=text, value_si=entry.value,
+            state=entry.state, resolution_si=entry.resolution, source=source, note=note,
+        )  # fmt: skip
 
 
 def next_seq(db: Db, job_id: UUID) -> int | None:

@@ -141,13 +141,8 @@ def add_reading(path: JobPath, body: ReadingIn) -> Any:
         if entry.unit is not None and entry.unit != expected_unit:
             raise QuantityError(body.entry, f"{expected_unit or 'a word'} from the {INSTRUMENTS[body.instrument].title.lower()}")
         check_reading(Reading("new", test, entry.value, entry.state, entry.resolution))
-        added = evidence.append_reading(
-            db, path.job_id,
-            evidence.NewReading(
-                body.client_key, test.instrument, test.red, test.black, dict(test.setup.controls), sorted(test.setup.unplugged),
-                test.setup.temperature_c, body.entry, entry.value, entry.state, entry.resolution, body.source, body.note,
-            ),
-        )  # fmt: skip
+        new = evidence.NewReading.of(body.client_key, test, body.entry, entry, body.source, body.note)
+        added = evidence.append_reading(db, path.job_id, new)
     # Committed: from here on the reading is safe, whatever happens to the answer.
     with services().transaction() as db:
         return bench_view(db, path.job_id).model_dump(mode="json"), 201 if added else 200

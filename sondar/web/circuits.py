@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
 from typing import Any
 
 from flask_openapi3 import APIBlueprint, Tag
@@ -20,7 +19,6 @@ from sondar.web.models import (
     CircuitText,
     ConnectorModel,
     ControlModel,
-    DrawingModel,
     InstrumentModel,
     PointModel,
     ProblemDetails,
@@ -72,7 +70,7 @@ def show_circuit(path: CircuitPath) -> Any:
     detail = {
         **_summary(version, circuit),
         "source_text": version.source_text,
-        "drawing": DrawingModel.model_validate(asdict(draw(circuit))),
+        "drawing": draw(circuit),
         "connectors": [ConnectorModel(id=i, title=c.title, place=c.place, inline=c.inline) for i, c in document.connectors.items()],
         "controls": [
             ControlModel(id=name, title=document.controls[name].title if name in document.controls else "Key", values=list(values),

@@ -9,6 +9,7 @@ from uuid import UUID
 from pydantic import BaseModel, ConfigDict, Field
 
 from sondar.core.diagnosis.views import Assessment
+from sondar.core.drawing import Drawing
 
 
 class Strict(BaseModel):
@@ -80,64 +81,6 @@ class CircuitList(BaseModel):
     circuits: list[CircuitSummary]
 
 
-class ElementModel(BaseModel):
-    """A symbol of the drawing."""
-
-    id: str
-    part: str
-    unit: str
-    symbol: str
-    column: int
-    top: float
-    bottom: float
-    a: str
-    b: str
-    label: str
-    detail: str
-    connector: str | None
-    module: str | None
-
-
-class LinkModel(BaseModel):
-    """A horizontal joint."""
-
-    y: float
-    start: int
-    end: int
-
-
-class MarkModel(BaseModel):
-    """A probe point, supply or ground."""
-
-    kind: str
-    ref: str
-    label: str
-    column: int
-    y: float
-
-
-class RegionModel(BaseModel):
-    """A module's outline."""
-
-    module: str
-    title: str
-    column: int
-    top: float
-    bottom: float
-
-
-class DrawingModel(BaseModel):
-    """The laid-out circuit; depth units and columns."""
-
-    columns: int
-    depth: float
-    crossings: int
-    elements: list[ElementModel]
-    links: list[LinkModel]
-    marks: list[MarkModel]
-    regions: list[RegionModel]
-
-
 class ConnectorModel(BaseModel):
     """A connector as the bench needs it."""
 
@@ -180,7 +123,7 @@ class CircuitDetail(CircuitSummary):
     """A circuit with its drawing."""
 
     source_text: str
-    drawing: DrawingModel
+    drawing: Drawing
     connectors: list[ConnectorModel]
     controls: list[ControlModel]
     points: list[PointModel]  # type: ignore[assignment]

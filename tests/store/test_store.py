@@ -5,6 +5,9 @@ from uuid import uuid4
 import psycopg
 import pytest
 
+from sondar.core.circuit.model import Setup
+from sondar.core.diagnosis.tests import Test
+from sondar.core.quantities import parse_entry
 from sondar.store import circuits, evidence, jobs
 from sondar.store.database import migrate
 from sondar.store.local_server import LocalServer
@@ -17,9 +20,8 @@ def make_job(db: psycopg.Connection) -> str:
 
 
 def new_reading(key: object = None) -> evidence.NewReading:
-    return evidence.NewReading(
-        key or uuid4(), "voltmeter", "X31.1", "BAT.neg", {"key": "on"}, [], 20.0, "5", 5.0, None, 0.5, "typed", ""  # type: ignore[arg-type]
-    )  # fmt: skip
+    test = Test("voltmeter", "X31.1", "BAT.neg", Setup((("key", "on"),)))
+    return evidence.NewReading.of(key or uuid4(), test, "5", parse_entry("5"), "typed")  # type: ignore[arg-type]
 
 
 def test_migrations_run_from_empty_and_once(postgres: LocalServer) -> None:

@@ -282,7 +282,7 @@ export interface components {
             connectors: components["schemas"]["ConnectorModel"][];
             /** Controls */
             controls: components["schemas"]["ControlModel"][];
-            drawing: components["schemas"]["DrawingModel"];
+            drawing: components["schemas"]["Drawing"];
             /** Faults */
             faults: number;
             /** Instruments */
@@ -381,10 +381,13 @@ export interface components {
             values: string[];
         };
         /**
-         * DrawingModel
-         * @description The laid-out circuit; depth units and columns.
+         * Drawing
+         * @description The laid-out circuit.
+         *
+         *     Attributes:
+         *         columns: number of columns; depth: height in units; crossings: joints that cross a line.
          */
-        DrawingModel: {
+        Drawing: {
             /** Columns */
             columns: number;
             /** Crossings */
@@ -392,19 +395,24 @@ export interface components {
             /** Depth */
             depth: number;
             /** Elements */
-            elements: components["schemas"]["ElementModel"][];
+            elements: components["schemas"]["Element"][];
             /** Links */
-            links: components["schemas"]["LinkModel"][];
+            links: components["schemas"]["Link"][];
             /** Marks */
-            marks: components["schemas"]["MarkModel"][];
+            marks: components["schemas"]["Mark"][];
             /** Regions */
-            regions: components["schemas"]["RegionModel"][];
+            regions: components["schemas"]["Region"][];
         };
         /**
-         * ElementModel
-         * @description A symbol of the drawing.
+         * Element
+         * @description One symbol on a vertical line.
+         *
+         *     Attributes:
+         *         id: branch id; part: part id; unit: replaceable unit; symbol: what to draw.
+         *         column: x; top, bottom: y of its two ends; a, b: nodes at top and bottom.
+         *         label, detail: text beside it; connector: for contacts; module: if sealed in one.
          */
-        ElementModel: {
+        Element: {
             /** A */
             a: string;
             /** B */
@@ -635,10 +643,10 @@ export interface components {
             year: number | null;
         };
         /**
-         * LinkModel
-         * @description A horizontal joint.
+         * Link
+         * @description A horizontal joint at depth y between two columns.
          */
-        LinkModel: {
+        Link: {
             /** End */
             end: number;
             /** Start */
@@ -647,10 +655,10 @@ export interface components {
             y: number;
         };
         /**
-         * MarkModel
-         * @description A probe point, supply or ground.
+         * Mark
+         * @description A probe point, ground symbol, supply or region label at a place.
          */
-        MarkModel: {
+        Mark: {
             /** Column */
             column: number;
             /** Kind */
@@ -880,10 +888,10 @@ export interface components {
             source: string;
         };
         /**
-         * RegionModel
-         * @description A module's outline.
+         * Region
+         * @description Outline of a module's sealed parts in one column.
          */
-        RegionModel: {
+        Region: {
             /** Bottom */
             bottom: number;
             /** Column */

@@ -40,12 +40,29 @@ class Circuit:
 
     def branches(self, setup: Setup) -> list[Branch]:
         """Every branch of the healthy circuit in a set-up, its ends given as nodes."""
-        made = itertools.chain.from_iterable(part.branches(part_id, setup) for part_id, part in self.parts.items())
+        asleep = Setup(self.rest_setup().controls, setup.unplugged, setup.temperature_c)
+        made = itertools.chain.from_iterable(
+            part.branches(part_id, asleep if self._is_cut_off(part_id, setup) else setup) for part_id, part in self.parts.items()
+        )
         return [
             Branch(**{**branch.__dict__, "a": self.node(branch.a), "b": self.node(branch.b)})
             for branch in made
             if self.node(branch.a) != self.node(branch.b) and not branch.a.endswith(".87a") and not self._is_unused(branch)
         ]
+
+    def _is_cut_off(self, part_id: str, setup: Setup) -> bool:
+        """True for what is sealed in a module whose plug with these pins is apart: without it the module has no supply."""
+        return self.parts[part_id].module is not None and bool(self._plugs.get(part_id, frozenset()) & setup.unplugged)
+
+    @cached_property
+    def _plugs(self) -> dict[str, frozenset[str]]:
+        """Connectors that carry a terminal of each part."""
+        found: dict[str, set[str]] = {}
+        for name, connector in self.document.connectors.items():
+            for target in connector.cavities.values():
+                for ref in behind(target):
+                    found.setdefault(ref.split(".")[0], set()).add(name)
+        return {part_id: frozenset(names) for part_id, names in found.items()}
 
     def _is_unused(self, branch: Branch) -> bool:
         return branch.b.endswith(".87a") and branch.b not in self._used_terminals

@@ -7,7 +7,7 @@ from typing import ClassVar, Literal
 
 from pydantic import Field
 
-from sondar.core.circuit.families.base import NonNegative, Part, Positive, open_severity, series_severities
+from sondar.core.circuit.families.base import NonNegative, Part, Positive, open_severity
 from sondar.core.circuit.families.loads import scale_severities
 from sondar.core.circuit.model import Branch, Change, Fault, Setup, Severity
 
@@ -38,9 +38,11 @@ class Ntc(Part):
         return [Branch(part_id, part_id, f"{part_id}.1", f"{part_id}.2", ohms, spread=self.tolerance)]
 
     def faults(self, part_id: str) -> list[Fault]:
-        drift = tuple(Severity(f"×{f:g}", 1 / 3, (Change(part_id, scale=f),)) for f in (1.5, 2.5, 6.0))
+        changes = (*(Change(part_id, scale=f) for f in (1.5, 2.5, 6.0)), Change(part_id, add_ohm=3e4))
+        labels = ("×1.5", "×2.5", "×6", "30 kΩ more")
+        drift = tuple(Severity(label, 0.25, (change,)) for label, change in zip(labels, changes, strict=True))
         return [
             self.fault(part_id, "open", "open circuit", 1.5, part_id, open_severity(part_id)),
             self.fault(part_id, "short", "shorted or too low", 0.7, part_id, scale_severities(part_id)),
-            self.fault(part_id, "drift", "reads too high a resistance", 0.6, part_id, (*drift, *series_severities(part_id, (3e4,)))),
+            self.fault(part_id, "drift", "reads too high a resistance", 0.6, part_id, drift),
         ]  # fmt: skip
