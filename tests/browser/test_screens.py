@@ -1,0 +1,179 @@
+"""Parts of the screens one by one: pad, words of a lamp, other tests, list and verdict, theme, states."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.ui import Select
+
+from tests.browser.conftest import Page
+from tests.browser.test_job import open_demo
+from tests.conftest import FAN_TEXT
+
+
+def press(page: Page, words: str) -> None:
+    """Press the button with these words."""
+    page.wait(lambda: page.driver.find_element(By.XPATH, f'//button[contains(., "{words}")]'), words).click()
+
+
+@pytest.fixture
+def fresh_job(page: Page) -> str:
+    """A new job on the fan circuit, made through the API the page itself uses."""
+    script = """
+    const [text, done] = [arguments[0], arguments[1]];
+    const post = (path, body) => fetch("/api/v1" + path, {method: "POST", headers: {"Content-Type": "application/json"},
+      body: JSON.stringify(body)}).then(r => r.json());
+    post("/circuits", {text}).then(c => post("/jobs", {client_key: crypto.randomUUID(), vehicle: {make: "Halden", plate: "PA 55 NEW"},
+      circuit_version_id: c.version_id, complaint: "fan silent"})).then(j => done(j.id));
+    """
+    job: str = page.driver.execute_async_script(script, FAN_TEXT)
+    page.open(f"/jobs/{job}")
+    page.find("[data-testid=proposal]")
+    return job
+
+
+def test_the_pad_enters_a_figure_without_a_keyboard(page: Page, fresh_job: str) -> None:
+    page.wait(lambda: page.proposal()["kind"] == "volts" or page.keys(Keys.ARROW_DOWN), "a voltmeter test")
+    press(page, "Pad")
+    for key in ("1", "2", ".", "4"):
+        page.driver.find_element(By.XPATH, f"//fieldset[@aria-label='Number pad']//button[.='{key}']").click()
+    assert page.find("[data-testid=entry]").get_attribute("value") == "12.4"
+    page.find("button[aria-label='Delete last']").click()
+    assert page.find("[data-testid=entry]").get_attribute("value") == "12."
+    page.driver.find_element(By.XPATH, "//fieldset[@aria-label='Number pad']//button[.='3']").click()
+    press(page, "Record")
+    page.wait(lambda: page.count_readings() == 1, "the reading")
+    page.see("12.30 V")
+
+
+def test_a_lamp_is_answered_with_one_press(page: Page, fresh_job: str) -> None:
+    page.keys("s")
+    press(page, "Test lamp 21 W")
+    page.see("Your test.")
+    Select(page.find("select")).select_by_visible_text("F14.2")
+    Select(page.all("select")[1]).select_by_visible_text("BAT.neg")
+    page.wait(lambda: page.proposal()["red"] == "F14.2" and page.proposal()["kind"] == "lamp", "the lamp at F14.2")
+    assert page.proposal()["words"] == ["bright", "dim", "off"]
+    press(page, "bright")
+    page.wait(lambda: page.count_readings() == 1, "the reading")
+    page.see("As when healthy")
+
+
+def test_a_lamp_on_a_module_line_is_refused_with_the_reason(page: Page, fresh_job: str) -> None:
+    page.keys("s")
+    press(page, "Test lamp 21 W")
+    Select(page.find("select")).select_by_visible_text("X1.23")
+    Select(page.all("select")[1]).select_by_visible_text("BAT.neg")
+    page.see("would overload a module's input or driver")
+
+
+def test_other_tests_can_be_chosen_and_a_missing_tool_drops_out(page: Page, fresh_job: str) -> None:
+    first = page.proposal()
+    page.keys(Keys.ARROW_DOWN)
+    second = page.wait(lambda: page.proposal() != first and page.proposal(), "another test")
+    assert page.all("button[aria-pressed=true]")
+    page.keys(Keys.ARROW_UP)
+    page.wait(lambda: page.proposal() == first, "the first again")
+    assert second != first
+    tool = first["instrument"]
+    press(page, "Don't have it")
+    page.see(f"{tool}, bring back")
+    page.wait(lambda: page.proposal()["instrument"] != tool, "a test with another tool")
+    press(page, "bring back")
+    page.wait(lambda: page.proposal()["instrument"] == tool, "the tool back")
+
+
+def test_a_verdict_can_be_called_early_and_says_it_is_none(page: Page, fresh_job: str) -> None:
+    page.keys("v")
+    page.wait(lambda: page.find("[data-testid=verdict]").text.startswith("Not settled"), "the verdict as it stands")
+    page.see("Not a verdict yet")
+    page.see("What would change it")
+    page.keys("b")
+    page.find("[data-testid=proposal]")
+
+
+def test_the_list_shows_stages_and_moves_by_arrow(page: Page) -> None:
+    page.see("PA 40 LSK")
+    text = page.text()
+    for words in ("taken in", "chase, ", "verdict", "P0480"):
+        assert words in text
+    focused = page.wait(
+        lambda: page.driver.switch_to.active_element.tag_name == "a" and page.driver.switch_to.active_element, "focus"
+    )
+    first = focused.get_attribute("href")
+    page.keys(Keys.ARROW_DOWN)
+    assert page.driver.switch_to.active_element.get_attribute("href") != first
+
+
+def test_the_theme_is_switched_and_remembered(page: Page) -> None:
+    def theme() -> Any:
+        return page.driver.execute_script("return document.documentElement.dataset.theme")
+
+    assert theme() == "light"
+    press(page, "Night")
+    assert theme() == "dark"
+    page.driver.refresh()
+    page.see("Jobs")
+    assert theme() == "dark"
+    press(page, "Day")
+    assert theme() == "light"
+
+
+def test_a_job_needs_a_circuit_and_says_so(page: Page) -> None:
+    page.open("/jobs/new")
+    page.see("Choose a circuit first")
+    page.find("input[name=make]").send_keys("Brigg")
+    page.find("input[name=year]").send_keys("1700")
+    page.find("textarea[name=complaint]").send_keys("dead")
+    page.find("[role=radio]").click()
+    press(page, "Open the bench")
+    page.see("greater than or equal to 1950")
+    page.find("input[name=year]").clear()
+    page.find("input[name=year]").send_keys("2021")
+    press(page, "Open the bench")
+    page.find("[data-testid=proposal]")
+
+
+def test_addresses_that_lead_nowhere_say_so(page: Page) -> None:
+    page.open("/nowhere")
+    page.see("This address leads nowhere")
+    page.open("/jobs/00000000-0000-0000-0000-000000000000")
+    page.see("This bench cannot be opened")
+
+
+def test_values_hang_on_the_drawing_where_they_were_taken(page: Page, fresh_job: str) -> None:
+    page.driver.find_element(By.CSS_SELECTOR, "g[aria-label^='F7.2:']").click()
+    page.wait(lambda: page.proposal()["red"] == "F7.2", "the lead on F7.2")
+    page.keys("12.2", Keys.ENTER)
+    page.wait(lambda: page.count_readings() == 1, "the reading")
+    drawn = page.find("g[aria-label^='F7.2:'] text").text
+    assert drawn == "12.20"
+
+
+def test_nothing_runs_over_the_edge_at_upright_tablet_size(page: Page, fresh_job: str) -> None:
+    size = {"width": 800, "height": 1280, "deviceScaleFactor": 1, "mobile": False}
+    page.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+    try:
+        page.driver.refresh()
+        page.find("[data-testid=proposal]")
+        wide = page.driver.execute_script("return document.documentElement.scrollWidth")
+        assert wide <= 800
+        small = page.driver.execute_script(
+            "return [...document.querySelectorAll('main button')].filter(b => b.offsetHeight && b.offsetHeight < 24).map(b => b.innerText)"
+        )
+        assert small == [], "targets of at least 24 px (WCAG 2.2), most of 44"
+    finally:
+        page.driver.execute_cdp_cmd("Emulation.clearDeviceMetricsOverride", {})
+
+
+def test_demo_vehicles_answer_the_meter(page: Page) -> None:
+    open_demo(page, "PA 12 TRN")
+    page.find("[data-testid=proposal]")
+    assert "Read the meter" in page.text()
+    page.keys("r")
+    page.wait(lambda: page.find("[data-testid=entry]").get_attribute("value"), "a figure")
+    page.keys(Keys.ESCAPE)
+    page.wait(lambda: page.find("[data-testid=entry]").get_attribute("value") == "", "an empty field")
