@@ -1,0 +1,57 @@
+"""The simulated vehicle and the predictions are two users of one physics: they must agree within what is predicted."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from sondar.core.circuit.network import Circuit
+from sondar.core.diagnosis.predictions import Predictor
+from sondar.core.errors import UnknownReferenceError
+from sondar.core.instruments import working
+from sondar.devices.standins.vehicle import SimulatedVehicle
+
+
+@pytest.mark.parametrize("fault", [None, "W1.open", "B9.short", "X31.1.resistance"])
+def test_readings_fall_where_they_are_predicted(ambient: Circuit, ambient_predictor: Predictor, fault: str | None) -> None:
+    hypotheses = ambient_predictor.hypotheses
+    found = hypotheses.index(fault)[-1] if fault else 0
+    vehicle = SimulatedVehicle(ambient, fault, hypotheses.suspects[found].severity, seed=5)
+    checked = far = 0
+    for controls in ambient_predictor.control_states:
+        for test in ambient_predictor.setup(ambient.setup(dict(controls))).tests:
+            shown = ambient_predictor.display_of(test)
+            value, word = vehicle.measure(test.instrument, test.red, test.black, test.setup)
+            checked += 1
+            if word is not None:
+                probability = shown.words[found, 0, shown.instrument.words.index(word)]
+                far += probability < 0.02
+            else:
+                distance = abs(float(working(shown.instrument.kind, value or 0.0)) - shown.mean[found, 0])
+                far += distance > 4 * shown.sd[found, 0]
+    assert checked > 40
+    assert far <= 0.03 * checked
+
+
+def test_a_blown_fuse_stays_blown_with_the_key_off(fan: Circuit) -> None:
+    vehicle = SimulatedVehicle(fan, "W2.to_ground", seed=1)
+    assert vehicle.measure("voltmeter", "F14.1", "BAT.neg", fan.rest_setup())[0] == pytest.approx(12.5, abs=0.5)
+    value, word = vehicle.measure("voltmeter", "F14.2", "BAT.neg", fan.rest_setup())
+    assert word == "bouncing" or abs(value or 0.0) < 0.6
+
+
+def test_lamp_words_and_unknown_names(fan: Circuit) -> None:
+    vehicle = SimulatedVehicle(fan, "W2.resistance", "10 Ω", seed=1)
+    idle = fan.setup({"key": "on"})
+    assert vehicle.measure("lamp-21w", "F14.2", "BAT.neg", idle) == (None, "bright")
+    assert vehicle.measure("lamp-21w", "X3.30", "BAT.neg", idle) == (None, "dim")
+    assert SimulatedVehicle(fan, "W2.open").measure("lamp-21w", "X3.30", "BAT.neg", idle) == (None, "off")
+    with pytest.raises(UnknownReferenceError):
+        vehicle.measure("voltmeter", "X3.30", "nowhere", idle)
+
+
+def test_tolerances_stay_within_what_inspection_passes(fan: Circuit) -> None:
+    for seed in range(5):
+        values = np.array(list(SimulatedVehicle(fan, None, seed=seed)._deviates.values()))
+        assert np.abs(values).max() <= 2.0
+        assert abs(values.mean()) < 0.5
