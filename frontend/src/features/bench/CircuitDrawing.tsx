@@ -4,7 +4,7 @@ import { depthTint } from "../../lib/format";
 import { ElementSymbol, GroundSymbol } from "./symbols";
 
 const UNIT = 46;
-const PITCH = 196;
+const PITCH = 212;
 const LEFT = 108;
 const TOP = 34;
 
