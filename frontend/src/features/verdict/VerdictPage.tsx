@@ -122,8 +122,7 @@ function EvidenceTable({ bench, lead }: { bench: Bench; lead: Suspect | undefine
     <section>
       <h3 className="text-lg">Evidence</h3>
       <p className="mb-1 text-sm text-soft">
-        For (right) and against (left) {groupName(lead.group).toLowerCase()}: {lead.title}. One step is ten to
-        one.
+        For (right) and against (left) {groupName(lead.group).toLowerCase()}: {lead.title}.
       </p>
       <table className="w-full text-sm">
         <tbody>
