@@ -152,7 +152,7 @@ def _problem(error: Any, data: Mapping[Any, Any]) -> Problem:
     else:
         message = error["msg"].removeprefix("Value error, ")
         found = error.get("input")
-        if isinstance(found, str | int | float):
+        if isinstance(found, str | int | float) and str(found) not in message:
             message += f" (found {found!r})"
     return Problem(tuple(path), message)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from abc import abstractmethod
 from typing import Annotated, ClassVar
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
@@ -58,13 +59,13 @@ class Part(Fields):
         """Control names and values that the part's fields mention, for checking against the document."""
         return {}
 
+    @abstractmethod
     def branches(self, part_id: str, setup: Setup) -> list[Branch]:
         """Branches the part adds to the network in a set-up, healthy."""
-        raise NotImplementedError
 
+    @abstractmethod
     def faults(self, part_id: str) -> list[Fault]:
         """Every failure mode with its severities."""
-        raise NotImplementedError
 
     def fault(self, part_id: str, mode: str, text: str, rate: float, branch: str, severities: tuple[Severity, ...]) -> Fault:
         """A fault of this part, filed under its module if it sits in one."""

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from typing import ClassVar, Literal
 
 from pydantic import Field
@@ -65,8 +64,3 @@ class Fuse(Part):
 
 FUSE_BLOWS_AT = 1.6
 """Multiple of the rating that opens a blade fuse within the time a fault lasts (ISO 8820-3: 1.6 × within 50 s)."""
-
-
-def blows(current_a: float, rating_a: float) -> bool:
-    """True when a steady current opens the fuse."""
-    return math.isfinite(current_a) and abs(current_a) > FUSE_BLOWS_AT * rating_a
