@@ -1,12 +1,12 @@
-"""``./run bench [NAME] [ARGS]``: hidden-faults, solver, latency; all three when no name is given."""
+"""``./run bench [NAME] [ARGS]``: hidden-faults, solver, latency, triage …; all when no name is given."""
 
 from __future__ import annotations
 
 import sys
 
-from bench import hidden_faults, latency, solver
+from bench import hidden_faults, latency, solver, triage
 
-BENCHES = {"hidden-faults": hidden_faults.main, "solver": solver.main, "latency": latency.main}
+BENCHES = {"hidden-faults": hidden_faults.main, "solver": solver.main, "latency": latency.main, "triage": triage.main}
 
 
 def main() -> None:

@@ -5,17 +5,23 @@ YAML 1.2 (ruamel.yaml) because there ``on`` and ``off`` are words, and every key
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import asdict, dataclass
-from typing import Any
+from pathlib import Path
+from typing import Any, TypeVar
 
 from ruamel.yaml import YAML
 from ruamel.yaml.comments import CommentedMap, CommentedSeq
 from ruamel.yaml.error import MarkedYAMLError, YAMLError
 
 from sondar.core.circuit.document import CircuitDocument, read_document
+from sondar.core.circuit.vehicle import VehicleDocument, VehicleNetwork, read_vehicle
 from sondar.core.errors import CircuitDocumentError, Problem, SondarError
 
 MAX_BYTES = 512 * 1024
+LIBRARY = Path(__file__).parent / "library"
+
+T = TypeVar("T")
 
 
 @dataclass(frozen=True)
@@ -51,6 +57,36 @@ def load_circuit_text(text: str) -> CircuitDocument:
     Raises:
         CircuitFileError: not YAML, or not a circuit; lists every problem with its line.
     """
+    return _load(text, read_document)
+
+
+def load_vehicle_text(text: str) -> VehicleDocument:
+    """Parse and check a vehicle file.
+
+    Raises:
+        CircuitFileError: not YAML, or not a vehicle; lists every problem with its line.
+    """
+    return _load(text, read_vehicle)
+
+
+def library_circuits() -> dict[str, str]:
+    """Text of every circuit file that ships with Sondar, by file name without ending."""
+    return {path.stem: path.read_text(encoding="utf-8") for path in sorted((LIBRARY / "circuits").glob("*.yaml"))}
+
+
+def library_vehicles() -> dict[str, str]:
+    """Text of every vehicle file that ships with Sondar, by file name without ending."""
+    return {path.stem: path.read_text(encoding="utf-8") for path in sorted((LIBRARY / "vehicles").glob("*.yaml"))}
+
+
+def library_network(name: str) -> VehicleNetwork:
+    """A vehicle of the library with all its circuits joined."""
+    document = load_vehicle_text(library_vehicles()[name])
+    circuits = {key: load_circuit_text(text) for key, text in library_circuits().items() if key in document.circuits}
+    return VehicleNetwork(document, circuits)
+
+
+def _load(text: str, read: Callable[[object], T]) -> T:
     if len(text.encode()) > MAX_BYTES:
         raise CircuitFileError([LocatedProblem(None, "file", f"larger than {MAX_BYTES // 1024} KiB: split the circuit")])
     try:
@@ -63,7 +99,7 @@ def load_circuit_text(text: str) -> CircuitDocument:
     except (YAMLError, ValueError, RecursionError) as error:
         raise CircuitFileError([LocatedProblem(None, "file", f"not valid YAML: {error}")]) from error
     try:
-        return read_document(data)
+        return read(data)
     except CircuitDocumentError as error:
         raise CircuitFileError(sorted((_locate(p, data) for p in error.problems), key=lambda p: p.line or 0)) from error
 

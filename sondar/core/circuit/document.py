@@ -7,10 +7,11 @@
 from __future__ import annotations
 
 import difflib
+import re
 from collections.abc import Iterator, Mapping
-from typing import Any, Literal
+from typing import Any, Literal, Self
 
-from pydantic import Field, ValidationError
+from pydantic import Field, ValidationError, model_validator
 
 from sondar.core.circuit.families import AnyPart, Splice, Wire
 from sondar.core.circuit.families.base import Fields, NonNegative, Quantity
@@ -19,6 +20,8 @@ from sondar.core.errors import CircuitDocumentError, Problem
 
 IDENTIFIER = r"^[A-Za-z][A-Za-z0-9_-]*$"
 KEY_VALUES = ("off", "on", "run")
+CODE_FORM = re.compile(r"[PCBU][0-3][0-9A-F]{3}(-[0-9A-F]{2})?")
+"""ISO 15031-6 form: system letter, four hex digits, optional two-digit failure type."""
 
 Path = tuple[str | int, ...]
 
@@ -64,6 +67,7 @@ class Module(Fields):
     price: NonNegative = 450.0
     fit_min: NonNegative = 60.0
     coded: bool = Field(True, description="A new one must be coded or taught in.")
+    answers: Condition | None = Field(None, description="The scan tool gets an answer from it while this is met.")
 
 
 class NamedSetup(Fields):
@@ -72,6 +76,51 @@ class NamedSetup(Fields):
     controls: dict[str, str] = Field(default_factory=dict)
     unplugged: list[str] = Field(default_factory=list)
     temperature_c: Quantity = 20.0
+
+
+class Condition(Fields):
+    """A limit that something inside the vehicle watches, in a set-up with everything plugged in."""
+
+    when: dict[str, str] = Field(default_factory=dict, description="Controls that differ from rest while it is watched.")
+    measures: tuple[str, str] | None = Field(None, description="Two terminals: the voltage of the first against the second.")
+    flows: str | None = Field(None, description="Or a branch, e.g. a motor's 'M5.brushes': the size of its current.")
+    above: float | None = Field(None, description="Met above this many volts (amperes).")
+    below: float | None = Field(None, description="Met below this many volts (amperes).")
+
+    @model_validator(mode="after")
+    def _one_quantity_one_limit(self) -> Self:
+        if (self.measures is None) == (self.flows is None):
+            raise ValueError("give either 'measures' (two terminals) or 'flows' (a branch)")
+        if (self.above is None) == (self.below is None):
+            raise ValueError("give either 'above' or 'below'")
+        return self
+
+
+class Observation(Fields):
+    """Something that shows by itself when any of its conditions is met."""
+
+    title: str = Field(min_length=1)
+    sets: list[Condition] = Field(default_factory=list, description="It shows if any of these is met.")
+    faults: list[str] = Field(
+        default_factory=list, description="Faults that also show it without any electrical trace, e.g. M5.seized."
+    )
+
+
+class Symptom(Observation):
+    """Something the customer or the technician can notice."""
+
+
+class Code(Observation):
+    """A trouble code that a module stores."""
+
+    module: str = Field(description="The module that stores it.")
+    kind: Literal["electrical", "rationality", "system"] = Field("electrical", description="In this order codes are chased.")
+    about: str = Field("", description="What makes it set, in words.")
+    seconds: NonNegative = Field(2.0, description="How long the condition must last.")
+    unless: list[str] = Field(default_factory=list, description="Codes that keep its monitor from running while they are set.")
+    follows: dict[str, float] = Field(
+        default_factory=dict, description="Codes whose cause can upset this one, with the chance that it then sets too."
+    )
 
 
 class CircuitDocument(Fields):
@@ -91,6 +140,8 @@ class CircuitDocument(Fields):
     wires: dict[str, Wire] = Field(default_factory=dict)
     joins: list[list[str]] = Field(default_factory=list, description="Terminals that are bolted or built together.")
     setups: dict[str, NamedSetup] = Field(default_factory=dict)
+    codes: dict[str, Code] = Field(default_factory=dict, description="Trouble codes that this circuit's modules can store.")
+    symptoms: dict[str, Symptom] = Field(default_factory=dict, description="What people notice when it fails.")
 
     def control_values(self) -> dict[str, tuple[str, ...]]:
         """All controls with their positions; ``key`` always exists."""
@@ -205,6 +256,9 @@ def _wiring_problems(document: CircuitDocument) -> Iterator[Problem]:
             # A signal circuit may need the battery only as the place where the black lead goes.
             if f"{part_id}.{leg}" not in used and (part.family, leg) == ("battery", "pos"):
                 continue
+            # A leg of a splice may lead into another circuit of the vehicle.
+            if isinstance(part, Splice) and sum(f"{part_id}.{other}" in used for other in legs) >= 2:
+                continue
             if f"{part_id}.{leg}" not in used:
                 yield Problem(("parts", part_id), f"terminal {part_id}.{leg} joins nothing: add a wire, a cavity or a join")
         if part.module is not None and part.module not in document.modules:
@@ -219,6 +273,31 @@ def _wiring_problems(document: CircuitDocument) -> Iterator[Problem]:
             if not connector.inline and not behind(target):
                 yield Problem(path, "say which terminal is behind this cavity, or mark the connector 'inline: true'")
     yield from _control_problems(document)
+    yield from _observation_problems(document, terminals)
+
+
+def _watched(document: CircuitDocument) -> Iterator[tuple[Path, Condition]]:
+    for section, items in (("codes", document.codes), ("symptoms", document.symptoms)):
+        for name, item in items.items():
+            for index, condition in enumerate(item.sets):
+                yield (section, name, "sets", index), condition
+    for name, module in document.modules.items():
+        if module.answers is not None:
+            yield ("modules", name, "answers"), module.answers
+
+
+def _observation_problems(document: CircuitDocument, terminals: set[str]) -> Iterator[Problem]:
+    for name, code in document.codes.items():
+        if not CODE_FORM.fullmatch(name):
+            yield Problem(("codes", name), f"'{name}' is not a code: one of P, C, B, U, four hex digits, and perhaps -xx")
+        if code.module not in document.modules:
+            yield Problem(("codes", name, "module"), f"no module '{code.module}' under 'modules'")
+    for path, condition in _watched(document):
+        for position, ref in enumerate(condition.measures or ()):
+            if ref not in terminals:
+                yield Problem((*path, "measures", position), f"'{ref}' names no terminal of this circuit")
+        if condition.flows is not None and condition.flows.split(".")[0] not in document.parts:
+            yield Problem((*path, "flows"), f"'{condition.flows}' names no branch of a part of this circuit")
 
 
 def _identity_problems(document: CircuitDocument) -> Iterator[Problem]:
@@ -249,9 +328,11 @@ def _control_problems(document: CircuitDocument) -> Iterator[Problem]:
                     yield Problem((*path, name), f"control '{name}' has no position '{value}'; it has {', '.join(controls[name])}")
 
     for part_id, part in document.parts.items():
-        field = next((f for f in ("on_when", "closed_when", "active_when") if hasattr(part, f)), None)
+        field = next((f for f in ("on_when", "closed_when", "active_when", "moved_when", "drives_when") if hasattr(part, f)), None)
         if field is not None:
             yield from check(("parts", part_id, field), part.control_values())
+    for path, condition in _watched(document):
+        yield from check((*path, "when"), {name: [value] for name, value in condition.when.items()})
     for setup_id, setup in document.setups.items():
         yield from check(("setups", setup_id, "controls"), {name: [value] for name, value in setup.controls.items()})
         for index, connector in enumerate(setup.unplugged):

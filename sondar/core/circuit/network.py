@@ -6,12 +6,16 @@
 from __future__ import annotations
 
 import itertools
+import math
 from functools import cached_property
 
 from sondar.core.circuit.document import CircuitDocument, behind
 from sondar.core.circuit.families import Contact, Part, Splice, Wire
 from sondar.core.circuit.model import CHASSIS, Branch, Fault, Point, Setup, Unit
 from sondar.core.errors import UnknownReferenceError
+
+MANY_STATES = 48
+"""Above this many combinations of control positions only one control at a time is moved."""
 
 
 class Circuit:
@@ -112,6 +116,19 @@ class Circuit:
         """All combinations of control positions, each as sorted pairs."""
         names = sorted(self.controls)
         return [tuple(zip(names, combo, strict=True)) for combo in itertools.product(*(self.controls[n] for n in names))]
+
+    def usual_states(self) -> list[tuple[tuple[str, str], ...]]:
+        """Control positions of normal use: all combinations if they are few, else each control moved alone at each key position."""
+        if math.prod(len(values) for values in self.controls.values()) <= MANY_STATES:
+            return self.control_states()
+        found = {}
+        for key in self.controls["key"]:
+            rest = self.rest_setup().with_control("key", key)
+            found[rest.controls] = None
+            for name, values in self.controls.items():
+                for value in values[1:] if name != "key" else ():
+                    found[rest.with_control(name, value).controls] = None
+        return list(found)
 
     # -- points -------------------------------------------------------------------------------------
 

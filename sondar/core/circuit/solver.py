@@ -55,6 +55,7 @@ class OperatingPoints:
         ohms: (S, H, P) Thévenin resistance at the operating point.
         fuse_amps: (S, H, n_fuses) current through each fuse.
         coil_amps: (S, H, n_contacts) current of the coil behind each relay contact.
+        flow_amps: (S, H, n_flows) current through each branch asked for.
         settled: (H,) False where no state of the relay contacts agrees with the coil currents: the relay chatters.
     """
 
@@ -62,11 +63,14 @@ class OperatingPoints:
     ohms: Array
     fuse_amps: Array
     coil_amps: Array
+    flow_amps: Array
     settled: Mask
 
     def of_pairs(self, pairs: Sequence[int]) -> OperatingPoints:
         """The same for some of the probe pairs."""
-        return OperatingPoints(self.volts[:, :, pairs], self.ohms[:, :, pairs], self.fuse_amps, self.coil_amps, self.settled)
+        return OperatingPoints(
+            self.volts[:, :, pairs], self.ohms[:, :, pairs], self.fuse_amps, self.coil_amps, self.flow_amps, self.settled
+        )
 
 
 def law_floor(law: Law) -> float:
@@ -116,6 +120,7 @@ class SetupSolver:
         pairs: (red node, black node) for every pair to be probed.
         samples: number of parameter samples, the nominal one included.
         deviates: replaces the built-in sampling by standard normal deviates per parameter name: one certain vehicle.
+        flows: branches whose current is wanted; each must be a resistance of at most ``IMPEDANCE_FORM_OHM`` or a source.
     """
 
     def __init__(
@@ -125,6 +130,7 @@ class SetupSolver:
         pairs: Sequence[Pair],
         samples: int = SAMPLES,
         deviates: dict[str, float] | None = None,
+        flows: Sequence[str] = (),
     ) -> None:
         self.setup = setup
         self.pairs = list(pairs)
@@ -143,6 +149,7 @@ class SetupSolver:
         self.pull_in = np.array([relay.pull_in_a for relay in relays])
         self.closed_at_rest = np.array([relay.closed_at_rest for relay in relays], dtype=bool)
         self.closed_ohm = np.array([relay.closed_ohm for relay in relays])
+        self.flows = np.array([self.by_id[name] for name in flows], dtype=int)
         self.pair_port0 = len(self.branches)
         self._resistance = np.stack([self._sampled(branch) for branch in self.branches], axis=1)
         self._ports: dict[tuple[bool, ...], _Ports] = {}
@@ -227,7 +234,8 @@ class SetupSolver:
         shape = (self.samples, count)
         result = OperatingPoints(
             np.empty((*shape, len(self.pairs))), np.empty((*shape, len(self.pairs))),
-            np.zeros((*shape, len(self.fuses))), np.zeros((*shape, len(self.contacts))), np.ones(count, dtype=bool),
+            np.zeros((*shape, len(self.fuses))), np.zeros((*shape, len(self.contacts))),
+            np.zeros((*shape, len(self.flows))), np.ones(count, dtype=bool),
         )  # fmt: skip
         # Contacts start as the healthy nominal vehicle has them; each hypothesis moves on from there.
         start = self._healthy_contacts()
@@ -240,7 +248,7 @@ class SetupSolver:
                 part = self._solve_states(
                     _Changes(self, self.ports(base), [hypotheses[h] for h in rows]), state[:, rows], base, blown[rows]
                 )
-                for name in ("volts", "ohms", "fuse_amps", "coil_amps"):
+                for name in ("volts", "ohms", "fuse_amps", "coil_amps", "flow_amps"):
                     getattr(result, name)[:, rows] = getattr(part, name)
                 wanted = (np.abs(part.coil_amps) >= self.pull_in) != self.closed_at_rest
                 wrong.append(rows[(wanted != state[:, rows]).any(axis=(0, 2))])
@@ -276,8 +284,10 @@ class SetupSolver:
         # From here on only the ports that are looked at (O of them): pairs, fuses, coils, laws.
         pairs, fuses, coils = len(self.pairs), len(self.fuses), len(self.coils)
         pair = slice(0, pairs)
-        law = slice(pairs + fuses + coils, None)
-        seen = np.array([*range(self.pair_port0, matrix.shape[1]), *self.fuses, *self.coils, *self.law_branches], dtype=int)
+        law = slice(pairs + fuses + coils + len(self.flows), None)
+        seen = np.array(
+            [*range(self.pair_port0, matrix.shape[1]), *self.fuses, *self.coils, *self.flows, *self.law_branches], dtype=int
+        )
         columns = matrix[:, seen][:, :, port].transpose(0, 2, 1, 3)  # (S, H, O, K)
         volts = opened[:, :, seen] - (columns @ (gain @ at_changed[..., None]))[..., 0]
         diagonal = np.einsum("sqq->sq", matrix)[:, None, self.pair_port0 :]
@@ -296,6 +306,7 @@ class SetupSolver:
             np.maximum(own, 0.0),
             volts[:, :, pairs : pairs + fuses],
             volts[:, :, pairs + fuses : pairs + fuses + coils],
+            volts[:, :, pairs + fuses + coils : law.start],
             np.ones(len(port), dtype=bool),
         )
 
@@ -438,7 +449,7 @@ def blown_fuses(circuit: Circuit, hypotheses: Sequence[Hypothesis], temperature_
     overloaded fuses in series, the one with the greater overload opens.
     """
     blown: Mask | None = None
-    for controls in circuit.control_states():
+    for controls in circuit.usual_states():
         solver = SetupSolver(circuit, Setup(controls, frozenset(), temperature_c), [], samples=1)
         if not solver.fuses:
             return np.zeros((len(hypotheses), 0), dtype=bool)

@@ -55,9 +55,9 @@ CAUTION_OHMS = "Resistance only on a dead circuit: key off, no supply on the str
 CAUTION_ALWAYS = "The maker's instructions, local codes and licensed practice come first."
 
 
-def assess(predictor: Predictor, readings: Sequence[Reading], bench: Bench) -> Assessment:
-    """Judge a circuit from the readings that stand and say what to do next."""
-    belief = update(predictor, readings)
+def assess(predictor: Predictor, readings: Sequence[Reading], bench: Bench, prior: Array | None = None) -> Assessment:
+    """Judge a circuit from the readings that stand and say what to do next; ``prior`` (H,) carries what was known before."""
+    belief = update(predictor, readings, prior)
     done = frozenset(reading.test for reading in readings)
     bench = Bench(bench.setup, bench.opened, bench.instruments, bench.refused, bench.done | done, bench.boldness)
     plan = make_plan(predictor, belief, bench)

@@ -7,7 +7,7 @@ Repeats of the same test carry no new knowledge of this vehicle's tolerances, so
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -36,6 +36,8 @@ class Reading:
         value: SI value, or None for a word.
         state: word shown, or None for a figure.
         resolution: half-width in SI units of the last digit entered.
+        present: chance that the fault was there while reading; below 1 a normal reading clears less.
+        meter_error: the meter's own error at this value in SI units, where it is worse than the usual one.
     """
 
     id: str
@@ -43,6 +45,8 @@ class Reading:
     value: float | None
     state: str | None
     resolution: float = 0.0
+    present: float = 1.0
+    meter_error: float = 0.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -106,26 +110,55 @@ def log_likelihood(reading: Reading, shown: Display) -> Array:
     else:
         assert reading.value is not None
         at = float(working(device.kind, reading.value))
-        last_digit = reading.resolution / np.sqrt(3.0)
+        last_digit = np.hypot(reading.resolution, reading.meter_error) / np.sqrt(3.0)
         if device.kind == "ohms":
             last_digit /= (max(reading.value, 0.0) + 0.05) * np.log(10.0)
         sd = np.hypot(shown.sd[:, 0], last_digit)
         density = np.exp(-0.5 * ((at - shown.mean[:, 0]) / sd) ** 2) / (sd * np.sqrt(2.0 * np.pi))
         probability = density * (1.0 - words.sum(axis=1))
         anything = 1.0 / ANYTHING_SPAN[device.kind]
+    # A fault that comes and goes: while it is away the reading is that of the healthy circuit.
+    probability = reading.present * probability + (1.0 - reading.present) * probability[0]
     known = (1.0 - MISREAD) * probability + MISREAD * anything
     unknown = 0.5 * known[0] + 0.5 * anything
     result: Array = np.log(np.append(known, unknown))
     return result
 
 
-def update(predictor: Predictor, readings: Sequence[Reading]) -> Belief:
-    """Belief from the prior and the standing readings, in the order they were made."""
+def carried_prior(hypotheses: HypothesisSet, weights: Mapping[str, float], factors: Mapping[str, float]) -> Array:
+    """Prior (H,) that carries what was known before the first reading.
+
+    Args:
+        weights: ``fault|severity`` -> probability that it is among the causes, from triage; empty without triage. What the
+            triage puts elsewhere goes to *no fault here*. The share of *not on the drawing* stays.
+        factors: fault id -> factor from the intake, used when there is no triage (triage has it in its weights).
+    """
+    if not weights:
+        raw = np.array([factors.get(s.fault, 1.0) for s in hypotheses.suspects]) * hypotheses.prior
+        inner = raw[1:-1] / raw[1:-1].sum() * hypotheses.prior[1:-1].sum()
+        return np.concatenate([hypotheses.prior[:1], inner, hypotheses.prior[-1:]])
+    inner = np.array([weights.get(f"{s.fault}|{s.severity}", 0.0) for s in hypotheses.suspects[1:-1]])
+    here = min(float(inner.sum()), 0.96)
+    floor = 1e-4 * hypotheses.prior[1:-1]
+    inner = inner / max(float(inner.sum()), 1e-12) * here + floor
+    elsewhere = max(1.0 - here - hypotheses.prior[-1], 0.02)
+    made = np.concatenate([[elsewhere], inner, hypotheses.prior[-1:]])
+    result: Array = made / made.sum()
+    return result
+
+
+def update(predictor: Predictor, readings: Sequence[Reading], prior: Array | None = None) -> Belief:
+    """Belief from the prior and the standing readings, in the order they were made.
+
+    Args:
+        prior: (H,) replaces the circuit's own, see ``carried_prior``.
+    """
     hypotheses = predictor.hypotheses
+    prior = hypotheses.prior if prior is None else prior
     repeats = Counter(reading.test.key() for reading in readings)
     rows = [log_likelihood(r, predictor.display_of(r.test)) / repeats[r.test.key()] for r in readings]
-    weights = np.array(rows).reshape(len(rows), len(hypotheses.prior))
-    logs = np.log(hypotheses.prior) + np.vstack([np.zeros(len(hypotheses.prior)), np.cumsum(weights, axis=0)])
+    weights = np.array(rows).reshape(len(rows), len(prior))
+    logs = np.log(prior) + np.vstack([np.zeros(len(prior)), np.cumsum(weights, axis=0)])
     steps = np.exp(logs - logs.max(axis=1, keepdims=True))
     steps /= steps.sum(axis=1, keepdims=True)
     return Belief(hypotheses, steps[-1], steps, weights)

@@ -62,7 +62,7 @@ class HypothesisSet:
 def distinct_control_states(circuit: Circuit) -> list[tuple[tuple[str, str], ...]]:
     """Control positions that differ in what they switch; of equal ones the first is kept, nearest to rest."""
     seen: dict[tuple[object, ...], tuple[tuple[str, str], ...]] = {}
-    for state in circuit.control_states():
+    for state in circuit.usual_states():
         branches = circuit.branches(Setup(state))
         signature = tuple((b.id, b.resistance_ohm, b.emf_v if b.part != circuit.battery else 0.0) for b in branches)
         seen.setdefault(signature, state)

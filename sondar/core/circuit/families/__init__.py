@@ -13,6 +13,7 @@ from sondar.core.circuit.families.base import Part
 from sondar.core.circuit.families.harness import Contact, GroundPoint, Splice, Wire
 from sondar.core.circuit.families.loads import DcMotor, Lamp, ResistiveLoad, Solenoid
 from sondar.core.circuit.families.module import HighSideDriver, LowSideDriver, PulledInput
+from sondar.core.circuit.families.reference import BusEnd, BusTransceiver, ModuleSupply, RatiometricSensor, Reference
 from sondar.core.circuit.families.relay import Relay
 from sondar.core.circuit.families.supply import Battery, Fuse
 from sondar.core.circuit.families.switch import Switch
@@ -32,11 +33,17 @@ AnyPart = Annotated[
     | LowSideDriver
     | HighSideDriver
     | PulledInput
-    | Ntc,
+    | Ntc
+    | ModuleSupply
+    | Reference
+    | RatiometricSensor
+    | BusTransceiver
+    | BusEnd,
     Field(discriminator="family"),
 ]
 
 __all__ = [
-    "AnyPart", "Battery", "Contact", "DcMotor", "Fuse", "GroundPoint", "HighSideDriver", "Lamp", "LowSideDriver", "Ntc",
-    "Part", "PulledInput", "Relay", "ResistiveLoad", "Solenoid", "Splice", "Switch", "Wire",
+    "AnyPart", "Battery", "BusEnd", "BusTransceiver", "Contact", "DcMotor", "Fuse", "GroundPoint", "HighSideDriver", "Lamp",
+    "LowSideDriver", "ModuleSupply", "Ntc", "Part", "PulledInput", "RatiometricSensor", "Reference", "Relay", "ResistiveLoad",
+    "Solenoid", "Splice", "Switch", "Wire",
 ]  # fmt: skip

@@ -1,0 +1,184 @@
+"""What several circuits share inside a module: its supply, its 5 V reference, its bus transceiver; and the 3-wire sensor."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+from pydantic import Field
+
+from sondar.core.circuit.families.base import (
+    ActiveWhen,
+    NonNegative,
+    Part,
+    Positive,
+    Quantity,
+    listed,
+    normalised,
+    open_severity,
+    path_severities,
+)
+from sondar.core.circuit.model import OPEN_OHM, Branch, Change, Fault, Group, Setup, Severity, is_active
+
+
+def _with_the_key() -> ActiveWhen:
+    return {"key": ["on", "run"]}
+
+
+class ModuleSupply(Part):
+    """What a module itself draws: ``feed`` to ``gnd`` through its input; ``core`` is the inner supply, and cannot be probed."""
+
+    family: Literal["module_supply"]
+    draw_a: Positive = Field(0.3, description="Current of the module at 12 V in amperes.")
+
+    GROUP: ClassVar[Group] = "module"
+    TERMINALS: ClassVar[tuple[str, ...]] = ("feed", "gnd")
+    OPTIONAL_TERMINALS: ClassVar[tuple[str, ...]] = ("core",)
+    NOUN: ClassVar[str] = "Module supply"
+
+    def branches(self, part_id: str, setup: Setup) -> list[Branch]:
+        core = f"{part_id}.core"
+        return [
+            Branch(f"{part_id}.input", part_id, f"{part_id}.feed", core, 0.1, spread=0.3),
+            Branch(f"{part_id}.draw", part_id, core, f"{part_id}.gnd", 12.0 / self.draw_a, spread=0.2),
+        ]
+
+    def faults(self, part_id: str) -> list[Fault]:
+        return [
+            self.fault(
+                part_id, "dead", "does nothing although it is fed", 0.8, f"{part_id}.input", open_severity(f"{part_id}.input")
+            )
+        ]
+
+
+class Reference(Part):
+    """A module's regulated reference for its sensors, ``out`` against ``gnd``, soft enough to be pulled down by a short."""
+
+    family: Literal["reference_5v"]
+    supply_v: Quantity = 5.0
+    out_ohm: Positive = Field(2.0, description="Source resistance in ohms; a short pulls the reference down.")
+    active_when: ActiveWhen = Field(default_factory=_with_the_key, description="When the module is awake.")
+
+    GROUP: ClassVar[Group] = "module"
+    TERMINALS: ClassVar[tuple[str, ...]] = ("out", "gnd")
+    NOUN: ClassVar[str] = "5 V reference"
+
+    def control_values(self) -> dict[str, list[str]]:
+        return listed(self.active_when)
+
+    def branches(self, part_id: str, setup: Setup) -> list[Branch]:
+        awake = is_active(normalised(self.active_when), setup)
+        emf = self.supply_v if awake else 0.0
+        ohms = self.out_ohm if awake else 2e3
+        return [Branch(part_id, part_id, f"{part_id}.out", f"{part_id}.gnd", ohms, emf, 0.1, 0.01 * abs(emf))]
+
+    def faults(self, part_id: str) -> list[Fault]:
+        low = tuple(Severity(f"{v:g} V", 0.5, (Change(part_id, emf_v=v),)) for v in (0.0, 0.6 * self.supply_v))
+        return [
+            self.fault(part_id, "dead", "gives no voltage", 0.6, part_id, (Severity("open", 1.0, (Change(part_id, set_ohm=OPEN_OHM),)),)),
+            self.fault(part_id, "low", "too low", 0.3, part_id, low),
+        ]  # fmt: skip
+
+
+class RatiometricSensor(Part):
+    """A 3-wire sensor: ``sig`` is a share of the voltage between ``ref`` and ``ret``.
+
+    Modelled as a divider with a small output resistance: a lost return then drives the signal to the reference, a lost
+    reference to the return, as the real ones do.
+    """
+
+    family: Literal["ratiometric"]
+    rest_share: Positive = Field(0.1, lt=1.0, description="Signal ÷ reference with the controls at rest.")
+    moved_share: Positive = Field(0.8, lt=1.0, description="Signal ÷ reference when moved.")
+    moved_when: ActiveWhen = Field(default_factory=dict, description="Controls and values that move it; leave out if none can.")
+    total_ohm: Positive = Field(1.2e3, description="Resistance between reference and return.")
+    output_ohm: Positive = 50.0
+    tolerance: Positive = 0.02
+
+    TERMINALS: ClassVar[tuple[str, ...]] = ("ref", "sig", "ret")
+    NOUN: ClassVar[str] = "Sensor"
+
+    def control_values(self) -> dict[str, list[str]]:
+        return listed(self.moved_when)
+
+    def branches(self, part_id: str, setup: Setup) -> list[Branch]:
+        moved = bool(self.moved_when) and is_active(normalised(self.moved_when), setup)
+        share = self.moved_share if moved else self.rest_share
+        tap = f"{part_id}.tap"
+        return [
+            Branch(f"{part_id}.upper", part_id, f"{part_id}.ref", tap, self.total_ohm * (1 - share), spread=self.tolerance),
+            Branch(f"{part_id}.lower", part_id, tap, f"{part_id}.ret", self.total_ohm * share, spread=self.tolerance),
+            Branch(part_id, part_id, tap, f"{part_id}.sig", self.output_ohm, spread=0.1),
+            Branch(f"{part_id}.short", part_id, f"{part_id}.ref", f"{part_id}.ret"),
+        ]
+
+    def faults(self, part_id: str) -> list[Fault]:
+        upper, lower, short = f"{part_id}.upper", f"{part_id}.lower", f"{part_id}.short"
+        biased = (
+            Severity("reads high", 0.5, (Change(lower, scale=2.5),)),
+            Severity("reads low", 0.5, (Change(lower, scale=0.35),)),
+        )
+        dead = (
+            Severity("stays at the return", 0.5, (Change(upper, add_ohm=OPEN_OHM),)),
+            Severity("stays at the reference", 0.5, (Change(lower, add_ohm=OPEN_OHM),)),
+        )
+        return [
+            self.fault(part_id, "open", "no output", 0.6, part_id, open_severity(part_id)),
+            self.fault(part_id, "stuck", "output stuck at one end", 0.8, part_id, dead),
+            self.fault(part_id, "bias", "reads wrong", 0.8, part_id, biased),
+            self.fault(part_id, "short", "pulls the reference down", 0.4, part_id, path_severities(short, (0.1, 1.0, 3.0))),
+        ]  # fmt: skip
+
+
+class BusTransceiver(Part):
+    """A module's connection to a two-wire bus: weak 2.5 V bias when listening, 4.5 V and 0.5 V behind 30 Ω when it drives.
+
+    With 60 Ω between the wires that gives the usual 3.5 V and 1.5 V of a dominant bit (ISO 11898-2).
+    """
+
+    family: Literal["bus_transceiver"]
+    drives_when: ActiveWhen = Field(
+        default_factory=dict, description="Controls and values at which it drives; leave out if never here."
+    )
+    bias_ohm: Positive = 25e3
+
+    GROUP: ClassVar[Group] = "module"
+    TERMINALS: ClassVar[tuple[str, ...]] = ("h", "l", "gnd")
+    NOUN: ClassVar[str] = "Bus transceiver"
+
+    def control_values(self) -> dict[str, list[str]]:
+        return listed(self.drives_when)
+
+    def branches(self, part_id: str, setup: Setup) -> list[Branch]:
+        drives = bool(self.drives_when) and is_active(normalised(self.drives_when), setup)
+        high, low = (4.5, 0.5) if drives else (2.5, 2.5)
+        ohms = 30.0 if drives else self.bias_ohm
+        h, l, gnd = (f"{part_id}.{t}" for t in self.TERMINALS)
+        return [
+            Branch(f"{part_id}.high", part_id, h, gnd, ohms, high, 0.1, 0.05),
+            Branch(f"{part_id}.low", part_id, l, gnd, ohms, low, 0.1, 0.05),
+            Branch(f"{part_id}.short", part_id, h, l),
+        ]
+
+    def faults(self, part_id: str) -> list[Fault]:
+        high, low, short = f"{part_id}.high", f"{part_id}.low", f"{part_id}.short"
+        dead = (Severity("silent", 1.0, (Change(high, add_ohm=OPEN_OHM), Change(low, add_ohm=OPEN_OHM))),)
+        return [
+            self.fault(part_id, "dead", "does not drive the bus", 0.3, high, dead),
+            self.fault(part_id, "short", "shorts the bus wires together", 0.2, short, path_severities(short, (1.0, 10.0))),
+        ]
+
+
+class BusEnd(Part):
+    """A terminating resistor, 120 Ω between the bus wires at each end of the line."""
+
+    family: Literal["bus_end"]
+    resistance_ohm: NonNegative = 120.0
+    price: NonNegative = 10.0
+
+    NOUN: ClassVar[str] = "Bus end"
+
+    def branches(self, part_id: str, setup: Setup) -> list[Branch]:
+        return [Branch(part_id, part_id, f"{part_id}.1", f"{part_id}.2", self.resistance_ohm, spread=0.01)]
+
+    def faults(self, part_id: str) -> list[Fault]:
+        return [self.fault(part_id, "open", "open circuit", 0.3, part_id, open_severity(part_id))]

@@ -1,0 +1,221 @@
+"""Several circuits of one vehicle as one network.
+
+Ids are the vehicle's own designations: the same id in two circuits is the same thing, and the vehicle file names it as shared,
+so that an id used twice by a slip is caught. Connectors and modules are joined cavity by cavity and field by field; everything
+else must read the same in every circuit. The joined network is an ordinary ``CircuitDocument``: one solve serves all circuits.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any, Literal
+
+import networkx as nx
+from pydantic import Field, ValidationError
+
+from sondar.core.circuit.document import CircuitDocument, VehicleModel, behind
+from sondar.core.circuit.families.base import Fields
+from sondar.core.circuit.model import CHASSIS, Fault
+from sondar.core.circuit.network import Circuit
+from sondar.core.errors import CircuitDocumentError, Problem
+
+SECTIONS = ("modules", "parts", "connectors", "wires")
+ANCHORS = (
+    "fuse",
+    "ground_point",
+    "splice",
+    "switch",
+    "module_supply",
+    "reference_5v",
+    "relay",
+    "bus_transceiver",
+    "bus_end",
+    "battery",
+)
+"""Families that give a shared stretch its name, the most telling first."""
+
+
+class VehicleDocument(Fields):
+    """A vehicle: which circuits it has and what they share. Format version 1."""
+
+    sondar_vehicle: Literal[1] = Field(description="Version of this format.")
+    id: str = Field(pattern=r"^[A-Za-z][A-Za-z0-9_-]*$")
+    title: str = Field(min_length=1)
+    vehicle: VehicleModel
+    circuits: list[str] = Field(min_length=1, description="Ids of the circuits.")
+    shared: dict[str, str] = Field(description="Id -> what it is to people, for everything that stands in more than one circuit.")
+
+
+@dataclass(frozen=True)
+class Stretch:
+    """Things that stand or fall together: one circuit's own, or what the same circuits share around one anchor.
+
+    Attributes:
+        id: ``circuit:ID`` or ``shared:ANCHOR``.
+        title: for people.
+        circuits: ids of the circuits it belongs to, sorted.
+    """
+
+    id: str
+    title: str
+    circuits: tuple[str, ...]
+
+
+class VehicleNetwork:
+    """The joined network of a vehicle, and who owns what.
+
+    Attributes:
+        document: the vehicle document.
+        circuits: the circuit documents by id.
+        network: all of it as one circuit.
+    """
+
+    def __init__(self, document: VehicleDocument, circuits: Mapping[str, CircuitDocument]) -> None:
+        self.document = document
+        self.circuits = {name: circuits[name] for name in document.circuits if name in circuits}
+        self.network = Circuit(_join(document, self.circuits))
+
+    @cached_property
+    def owners(self) -> dict[str, tuple[str, ...]]:
+        """Part id (contacts included) -> circuits it stands in."""
+        found: dict[str, list[str]] = {}
+        for name, document in self.circuits.items():
+            for part in Circuit(document).parts:
+                found.setdefault(part, []).append(name)
+        return {part: tuple(sorted(names)) for part, names in found.items()}
+
+    @cached_property
+    def stretches(self) -> dict[str, Stretch]:
+        """Part id -> the stretch it belongs to."""
+        shared = nx.Graph()
+        for part in self.network.parts:
+            if len(self.owners[part]) > 1:
+                shared.add_node(part)
+        touching: dict[str, list[str]] = {}
+        for branch in self.network.branches(self.network.rest_setup()):
+            if branch.part in shared:
+                for node in (branch.a, branch.b):
+                    if node != CHASSIS:
+                        touching.setdefault(node, []).append(branch.part)
+        for parts in touching.values():
+            for one in parts:
+                shared.add_edges_from((one, other) for other in parts if self.owners[one] == self.owners[other])
+        found = {}
+        for part in self.network.parts:
+            if len(self.owners[part]) == 1:
+                circuit = self.owners[part][0]
+                found[part] = Stretch(f"circuit:{circuit}", self.circuits[circuit].title, (circuit,))
+            else:
+                anchor = self._anchor(shared, part)
+                title = self.document.shared.get(anchor) or self.network.parts[anchor].name(anchor)
+                found[part] = Stretch(f"shared:{anchor}", title, self.owners[part])
+        return found
+
+    def stretch_of(self, fault: Fault) -> Stretch:
+        """Where a fault lies."""
+        return self.stretches[fault.part]
+
+    def _anchor(self, shared: Any, part: str) -> str:
+        """The most telling part within a shared stretch, the nearest of equals."""
+        distance: dict[str, int] = nx.single_source_shortest_path_length(shared, part)
+
+        def order(other: str) -> tuple[int, int, str]:
+            family = self.network.parts[other].family  # type: ignore[attr-defined]
+            return (ANCHORS.index(family), distance[other], other) if family in ANCHORS else (len(ANCHORS), 0, other)
+
+        own = self.network.parts[part].family  # type: ignore[attr-defined]
+        return part if own in ANCHORS else min(distance, key=order)
+
+
+def read_vehicle(data: object) -> VehicleDocument:
+    """Check plain data and return the vehicle document.
+
+    Raises:
+        CircuitDocumentError: lists every problem found.
+    """
+    try:
+        return VehicleDocument.model_validate(data)
+    except ValidationError as error:
+        raise CircuitDocumentError(
+            [Problem(tuple(item["loc"]), item["msg"].removeprefix("Value error, ")) for item in error.errors()]
+        ) from error
+
+
+def _join(vehicle: VehicleDocument, circuits: Mapping[str, CircuitDocument]) -> CircuitDocument:
+    """The union of the circuits, or every disagreement between them.
+
+    Raises:
+        CircuitDocumentError: a circuit is missing, or an id means two things.
+    """
+    problems = [
+        Problem(("circuits", index), f"no circuit '{name}': load its file first")
+        for index, name in enumerate(vehicle.circuits)
+        if name not in circuits
+    ]
+    problems += _disagreements(vehicle, circuits)
+    if problems:
+        raise CircuitDocumentError(problems)
+    documents = list(circuits.values())
+    first = documents[0]
+    merged: dict[str, Any] = {section: {} for section in (*SECTIONS, "controls", "codes", "symptoms")}
+    for document in documents:
+        for section, items in merged.items():
+            for name, item in getattr(document, section).items():
+                items[name] = _both(section, items[name], item) if name in items else item
+    joins = {tuple(join): join for document in documents for join in document.joins}
+    return first.model_copy(
+        update={
+            "id": vehicle.id, "title": vehicle.title, "vehicle": vehicle.vehicle, "joins": list(joins.values()), "setups": {},
+            "cautions": list(dict.fromkeys(c for d in documents for c in d.cautions)), **merged,
+        }
+    )  # fmt: skip
+
+
+def _both(section: str, one: Any, other: Any) -> Any:
+    """One thing told twice: a connector has the cavities of both, a module answers as either says; the rest is equal."""
+    if section == "connectors":
+        cavities = {
+            name: list(dict.fromkeys([*behind(one.cavities.get(name)), *behind(other.cavities.get(name))])) or None
+            for name in [*one.cavities, *(c for c in other.cavities if c not in one.cavities)]
+        }
+        return one.model_copy(update={"cavities": cavities})
+    if section == "modules":
+        return one if one.answers is not None else other
+    if section in ("codes", "symptoms"):
+        sets = [*one.sets, *(condition for condition in other.sets if condition not in one.sets)]
+        return one.model_copy(update={"sets": sets, "faults": list(dict.fromkeys([*one.faults, *other.faults]))})
+    return one
+
+
+def _disagreements(vehicle: VehicleDocument, circuits: Mapping[str, CircuitDocument]) -> Iterator[Problem]:
+    for section in (*SECTIONS, "controls", "codes", "symptoms"):
+        first: dict[str, tuple[str, Any]] = {}
+        for circuit, document in circuits.items():
+            for name, item in getattr(document, section).items():
+                if name not in first:
+                    first[name] = (circuit, item)
+                    continue
+                other, known = first[name]
+                if section in SECTIONS and name not in vehicle.shared:
+                    yield Problem(("shared",), f"'{name}' stands in {other} and in {circuit}: name it as shared, or rename one")
+                elif not _agree(section, known, item):
+                    yield Problem((section, name), f"'{name}' does not read the same in {other} and in {circuit}")
+
+
+def _agree(section: str, one: Any, other: Any) -> bool:
+    """A connector may carry more in one circuit than in another, a symptom or code may have more causes there."""
+    if section == "modules" and None not in (one.answers, other.answers) and one.answers != other.answers:
+        return False
+    blank = {
+        "connectors": {"cavities": {}}, "modules": {"answers": None},
+        "codes": {"sets": [], "faults": []}, "symptoms": {"sets": [], "faults": []},
+    }.get(section, {})  # fmt: skip
+    return bool(one.model_copy(update=blank) == other.model_copy(update=blank))
+
+
+def years_of(text: str) -> tuple[int, int] | None:
+    """``2014-2021`` or ``2014`` as first and last year; None if nothing is said."""
+    numbers: Sequence[int] = [int(part) for part in text.replace("–", "-").split("-") if part.strip().isdigit()]
+    return (numbers[0], numbers[-1]) if numbers else None
