@@ -1,4 +1,4 @@
-"""Demo data: Port Alder Harbour workshop, three jobs at different stages, each vehicle with a hidden fault.
+"""Demo data: Port Alder Harbour workshop with its people, and jobs at every stage, each vehicle with hidden faults.
 
 Only the start command uses this. The jobs are made through the same store functions as any other; their readings are taken from the
 simulated vehicles, following Sondar's own proposals.
@@ -7,24 +7,38 @@ simulated vehicles, following Sondar's own proposals.
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass
+import threading
+from collections.abc import Sequence
+from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 from uuid import NAMESPACE_URL, UUID, uuid5
 
+from argon2 import PasswordHasher
 from psycopg_pool import ConnectionPool
 
 from sondar.core.circuit.network import Circuit
+from sondar.core.codes import parse_codes
 from sondar.core.diagnosis.assess import assess
 from sondar.core.diagnosis.belief import Reading
 from sondar.core.diagnosis.plan import Bench
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.quantities import format_si, parse_entry
+from sondar.core.vin import check_digit
+from sondar.devices.standins.diagnostic_vehicle import DiagnosticVehicle, DoipServer, HiddenFault
 from sondar.devices.standins.vehicle import SimulatedVehicle
-from sondar.documents import load_circuit_text
-from sondar.store import circuits, evidence, jobs
-from sondar.store.database import Db
+from sondar.documents import library_circuits, library_network, library_vehicles, load_circuit_text, load_vehicle_text
+from sondar.store import circuits, codes, evidence, intake, jobs, people, vehicles
+from sondar.store.database import Db, enter
 
-LIBRARY = Path(__file__).parent / "library" / "circuits"
+WORKSHOP = "Port Alder Harbour workshop"
+PASSWORD = "low-water-mark"
+PEOPLE = (
+    ("harbour", "M. V., lead", "lead"),
+    ("bay-two", "T. R., technician", "technician"),
+    ("office", "A. K., office", "read-only"),
+)
+"""(sign-in, name, role) of the demo's people; all share ``PASSWORD``."""
 
 
 @dataclass(frozen=True)
@@ -32,61 +46,120 @@ class DemoJob:
     """One demo vehicle: what the customer says, what is hidden, how far the job has come.
 
     Attributes:
+        model: library vehicle; circuit: the circuit to chase, empty if nothing has been chosen yet.
         readings: how many of Sondar's proposals have been carried out; −1 for all, with the verdict called.
+        answers: what has been asked at the door.
     """
 
     name: str
+    model: str
     circuit: str
-    vehicle: jobs.NewVehicle
+    vehicle: vehicles.NewVehicle
     complaint: str
     codes: str
-    fault: str
-    severity: str
+    faults: tuple[HiddenFault, ...]
     readings: int
+    answers: dict[str, Any] = field(default_factory=dict)
+    note: str = ""
+
+
+def _vin(text: str) -> str:
+    return text[:8] + check_digit(text) + text[9:]
 
 
 DEMO_JOBS = (
-    DemoJob("lisk-40", "ambient-temperature", jobs.NewVehicle("Orvane", "Lisk", 2018, "PA 40 LSK", 88410),
-            "Outside temperature shows dashes since the bumper was off. Air conditioning does not start.", "P0073",
-            "W2.open", "open", -1),
-    DemoJob("tern-12", "radiator-fan-relay", jobs.NewVehicle("Halden", "Tern", 2017, "PA 12 TRN", 164200),
-            "Temperature climbs in traffic on the quay, the fan never comes on. Relay was swapped, no change.", "P0480",
-            "W8.resistance", "300 Ω", 2),
-    DemoJob("tern-19", "radiator-fan-relay", jobs.NewVehicle("Halden", "Tern", 2019, "PA 19 TRN", 97310),
-            "Fan silent, coolant boils over when idling in the loading bay.", "", "F14.open", "open", 0),
+    DemoJob("lisk-40", "orvane-lisk", "ambient-temperature",
+            vehicles.NewVehicle("Orvane", "Lisk", 2018, "PA 40 LSK", 88410, "1.2 petrol", _vin("WRVLSK18000004012")),
+            "Outside temperature shows dashes since the bumper was off. Air conditioning does not start.", "BCM: P0073 confirmed",
+            (HiddenFault("W2.open", "open"),), -1,
+            {"recent_work_text": "Front bumper off for paint, other shop", "recent_work": ["B9"], "symptoms": ["ambient-dashes"]}),
+    DemoJob("tern-12", "halden-tern", "radiator-fan-relay",
+            vehicles.NewVehicle("Halden", "Tern", 2017, "PA 12 TRN", 164200, "2.0 diesel", _vin("WHDTRN17000001203")),
+            "Temperature climbs in traffic on the quay, the fan never comes on. Relay was swapped, no change.", "ECM: P0480 confirmed",
+            (HiddenFault("W8.resistance", "300 Ω"),), 2, {"environment": ["salt"], "symptoms": ["fan-silent"]}),
+    DemoJob("tern-19", "halden-tern", "radiator-fan-relay",
+            vehicles.NewVehicle("Halden", "Tern", 2019, "PA 19 TRN", 97310, "2.0 diesel", _vin("WHDTRN19000001904")),
+            "Fan silent, coolant boils over when idling in the loading bay.", "", (HiddenFault("F14.open", "open"),), 0),
+    DemoJob("tern-27", "halden-tern", "",
+            vehicles.NewVehicle("Halden", "Tern", 2016, "PA 27 TRN", 201850, "2.0 diesel", _vin("WHDTRN16000002709")),
+            "Tail lamps glow weakly or not at all, trailer socket dead. Worse since the winter on the slipway.", "",
+            (HiddenFault("W66.open", "open"), HiddenFault("B6.drift", "×2.5", "gone")), 0,
+            {"environment": ["salt"], "conditions": ["always"], "symptoms": ["trailer-dead"]}),
+    DemoJob("lisk-07", "orvane-lisk", "",
+            vehicles.NewVehicle("Orvane", "Lisk", 2020, "PA 07 LSK", 60120, "1.2 petrol", _vin("WRVLSK20000000711")),
+            "Idle hunts and limps, compressor does not engage, since yesterday's rain.",
+            "ECM: P0122 confirmed\nECM: P0532 confirmed\nECM: P0571 history",
+            (HiddenFault("W39.to_ground", "0.1 Ω"),), 0, {"conditions": ["wet"], "symptoms": ["idle-hunts"], "battery_v": 12.5},
+            "Water in the left wheel arch liner."),
 )  # fmt: skip
 
 
 def load_library(db: Db) -> dict[str, circuits.CircuitVersion]:
-    """Store the library's circuits; unchanged ones stay the version they are."""
+    """Store the library's circuits and vehicles; unchanged ones stay the version they are."""
     found = {}
-    for path in sorted(LIBRARY.glob("*.yaml")):
-        text = path.read_text(encoding="utf-8")
-        found[path.stem] = circuits.save_circuit(db, load_circuit_text(text), text)
+    for slug, text in library_circuits().items():
+        found[slug] = circuits.save_circuit(db, load_circuit_text(text), text)
+    for text in library_vehicles().values():
+        vehicles.save_model(db, load_vehicle_text(text), text)
     return found
 
 
 def seed(pool: ConnectionPool[Db]) -> None:
-    """Create the demo jobs once; a later start finds them."""
+    """Create the demo workshop, its people and its jobs once; a later start finds them."""
     with pool.connection() as db:
         versions = load_library(db)
+        workshop_id, account_id = _people(db)
+        enter(db, workshop_id, account_id)
         for item in DEMO_JOBS:
             key = _key(item.name)
-            if db.execute("SELECT 1 FROM job WHERE client_key = %s", (key,)).fetchone() is not None:
-                continue
-            made = jobs.NewJob(key, versions[item.circuit].id, item.complaint, item.codes, 20.0, item.name)
-            job_id = jobs.create_job(db, item.vehicle, made)
-            _measure(db, job_id, item)
+            if jobs.job_of_key(db, key) is None:
+                _create(db, key, item, versions)
+
+
+def _people(db: Db) -> tuple[UUID, UUID]:
+    found = people.find_account(db, PEOPLE[0][0])
+    if found is not None:
+        return found[1], found[0]
+    workshop_id = people.create_workshop(db, WORKSHOP)
+    made = [people.create_account(db, sign_in, name, role, PasswordHasher().hash(PASSWORD)) for sign_in, name, role in PEOPLE]
+    people.add_meter(
+        db, {"name": "Bay 1 bench meter", "volts_percent": 0.5, "volts_floor": 0.02, "ohms_percent": 1.0, "ohms_floor": 0.2}
+    )
+    people.add_meter(
+        db, {"name": "Old pocket meter", "volts_percent": 3.0, "volts_floor": 0.1, "ohms_percent": 5.0, "ohms_floor": 2.0}
+    )
+    assert made[1] is not None
+    return workshop_id, made[1]
 
 
 def _key(name: str) -> UUID:
     return uuid5(NAMESPACE_URL, f"sondar-demo/{name}")
 
 
-def _measure(db: Db, job_id: UUID, item: DemoJob) -> None:
-    circuit = Circuit(load_circuit_text((LIBRARY / f"{item.circuit}.yaml").read_text(encoding="utf-8")))
+def _create(db: Db, key: UUID, item: DemoJob, versions: dict[str, circuits.CircuitVersion]) -> None:
+    vehicle_id = vehicles.create_vehicle(db, item.vehicle)
+    model_id = vehicles.model_for(db, item.vehicle.make, item.vehicle.model, item.vehicle.year)
+    found = parse_codes(item.codes) if item.codes else []
+    listed = ", ".join(code.code for code in found)
+    job_id = jobs.create_job(db, jobs.NewJob(key, vehicle_id, model_id, item.complaint, listed, 20.0, item.name))
+    for name, value in {**item.answers, "mileage_km": item.vehicle.mileage_km}.items():
+        intake.give_answer(db, job_id, uuid5(job_id, name), name, value, 0)
+    if found:
+        codes.add_scan(db, job_id, uuid5(job_id, "codes"), "typed", found, {}, [])
+    if item.note:
+        intake.add_note(db, job_id, uuid5(job_id, "note"), item.note)
+    if item.circuit:
+        version = versions[item.circuit]
+        chase_id = jobs.open_chase(db, job_id, uuid5(job_id, "chase"), version.id, "chosen at the door", {})
+        chase = jobs.chase_by_id(db, chase_id)
+        assert chase is not None
+        _measure(db, chase, item)
+
+
+def _measure(db: Db, chase: jobs.Chase, item: DemoJob) -> None:
+    circuit = Circuit(load_circuit_text(library_circuits()[item.circuit]))
     predictor = Predictor(circuit)
-    vehicle = SimulatedVehicle(circuit, item.fault, item.severity, seed_of(item.name))
+    vehicle = SimulatedVehicle(circuit, [(f.fault, f.severity) for f in item.faults if f.behaviour == "hard"], seed_of(item.name))
     readings: list[Reading] = []
     bench = Bench(circuit.rest_setup())
     while item.readings < 0 or len(readings) < item.readings:
@@ -104,14 +177,14 @@ def _measure(db: Db, job_id: UUID, item: DemoJob) -> None:
         entry = parse_entry(text)
         reading = Reading(str(len(readings)), test, entry.value, entry.state, entry.resolution)
         readings.append(reading)
-        evidence.append_reading(db, job_id, evidence.NewReading.of(uuid5(job_id, reading.id), test, text, entry, "meter"))
+        evidence.append_reading(db, chase, evidence.NewReading.of(uuid5(chase.id, reading.id), test, text, entry, "meter"))
         bench = Bench(
             test.setup, bench.opened | {circuit.point(ref).place for ref in (test.red, test.black)} | test.setup.unplugged
         )
     if item.readings < 0:
         verdict = assess(predictor, readings, bench).verdict
         evidence.append_verdict(
-            db, job_id, uuid5(job_id, "verdict"),
+            db, chase, uuid5(chase.id, "verdict"),
             {"sentence": verdict.sentence, "group": verdict.group, "units": verdict.units, "certainty": min(1.0, verdict.certainty),
              "settled": verdict.settled},
         )  # fmt: skip
@@ -125,8 +198,21 @@ def seed_of(name: str) -> int:
 def write_vehicles(path: Path) -> None:
     """Describe the demo vehicles for the stand-in bench meter."""
     described = {
-        item.name: {"circuit": str(LIBRARY / f"{item.circuit}.yaml"), "fault": item.fault, "severity": item.severity,
+        item.name: {"vehicle": item.model, "faults": [[f.fault, f.severity] for f in item.faults if f.behaviour == "hard"],
                     "seed": seed_of(item.name)}
         for item in DEMO_JOBS
     }  # fmt: skip
     path.write_text(json.dumps(described, indent=2, ensure_ascii=False))
+
+
+def serve_vehicles(names: Sequence[str] = ()) -> dict[str, str]:
+    """Start a diagnostic interface for each demo vehicle (or the named ones); vehicle name -> ``host:port``."""
+    networks = {model: library_network(model) for model in library_vehicles()}
+    addresses = {}
+    for item in DEMO_JOBS:
+        if names and item.name not in names:
+            continue
+        server = DoipServer(DiagnosticVehicle(networks[item.model], item.faults, item.vehicle.vin))
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        addresses[item.name] = server.address
+    return addresses

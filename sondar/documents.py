@@ -79,6 +79,12 @@ def library_vehicles() -> dict[str, str]:
     return {path.stem: path.read_text(encoding="utf-8") for path in sorted((LIBRARY / "vehicles").glob("*.yaml"))}
 
 
+def terms() -> list[list[str]]:
+    """Groups of names that mean the same part, for searching."""
+    groups = YAML(typ="safe").load((LIBRARY / "terms.yaml").read_text(encoding="utf-8"))
+    return [[str(name) for name in group] for group in groups]
+
+
 def library_network(name: str) -> VehicleNetwork:
     """A vehicle of the library with all its circuits joined."""
     document = load_vehicle_text(library_vehicles()[name])

@@ -5,7 +5,9 @@ stand-in bench meter. Stops what it started when it is told to stop.
 from __future__ import annotations
 
 import argparse
+import json
 import os
+import secrets
 import signal
 import socket
 import subprocess
@@ -18,6 +20,7 @@ from types import FrameType
 
 from sondar import demo
 from sondar.devices.standins.bench_meter import MeterServer, vehicles_from
+from sondar.store import people
 from sondar.store.database import migrate, open_pool
 from sondar.store.local_server import LocalServer, ServerError
 
@@ -58,10 +61,11 @@ def main() -> int:
         print(error, file=sys.stderr)
         return 1
     migrate(dsn)
-    meter = ""
+    meter, vehicles, setup_code = "", "", ""
     with open_pool(dsn, 2) as pool:
         if arguments.demo:
             demo.seed(pool)
+            vehicles = json.dumps(demo.serve_vehicles())
             demo.write_vehicles(folder / "demo-vehicles.json")
             stand_in = MeterServer(vehicles_from(folder / "demo-vehicles.json"))
             threading.Thread(target=stand_in.serve_forever, daemon=True).start()
@@ -69,9 +73,16 @@ def main() -> int:
         else:
             with pool.connection() as db:
                 demo.load_library(db)
-    environment = {**os.environ, "SONDAR_DSN": dsn, "SONDAR_METER": os.environ.get("SONDAR_METER", meter)}
+        with pool.connection() as db:
+            if not people.any_workshop(db):
+                setup_code = secrets.token_hex(4)
+    environment = {
+        # Plain loopback: a browser would not send a cookie marked for HTTPS. Behind a TLS proxy set SONDAR_SECURE_COOKIES=1.
+        "SONDAR_SECURE_COOKIES": "0", "SONDAR_METER": meter, "SONDAR_VEHICLES": vehicles, "SONDAR_POOL": "16",
+        **os.environ, "SONDAR_DSN": server.application_dsn(dsn), "SONDAR_SETUP_CODE": setup_code,
+    }  # fmt: skip
     application = subprocess.Popen(
-        [sys.executable, "-m", "gunicorn", "sondar.web:create_app()", "--worker-class", "gthread", "--workers", "1", "--threads", "8",
+        [sys.executable, "-m", "gunicorn", "sondar.web:create_app()", "--worker-class", "gthread", "--workers", "1", "--threads", "64",
          "--bind", f"127.0.0.1:{arguments.port}", "--timeout", "120", "--log-level", "warning"],
         env=environment, cwd=ROOT,
     )  # fmt: skip
@@ -83,7 +94,12 @@ def main() -> int:
     signal.signal(signal.SIGINT, stop)
     if _answers(arguments.port, application):
         print(f"\n  Sondar is ready: http://127.0.0.1:{arguments.port}/", flush=True)
-        print("  No sign-in yet: only this machine can reach it. Stop with Ctrl-C.\n", flush=True)
+        if arguments.demo:
+            names = ", ".join(f"{sign_in} ({role})" for sign_in, _, role in demo.PEOPLE)
+            print(f"  Sign in as {names}; password {demo.PASSWORD}", flush=True)
+        if setup_code:
+            print(f"  First set-up: open the address and give the code {setup_code}", flush=True)
+        print("  Only this machine can reach it. Stop with Ctrl-C.\n", flush=True)
     code = application.wait()
     server.stop()
     return 0 if code in (0, -signal.SIGTERM) else code

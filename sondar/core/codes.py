@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import csv
+import json
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -112,6 +114,65 @@ def number_of_code(code: str, failure_type: str | None = None) -> int:
     """The reverse of ``code_of_number``."""
     high = "PCBU".index(code[0]) << 14 | int(code[1]) << 12 | int(code[2:5], 16)
     return high << 8 | int(failure_type or "0", 16)
+
+
+def is_stored(status: int | None) -> bool:
+    """True unless the status says nothing but "not tested yet"; a code without status is a stored one."""
+    return status is None or bool(status & 0x2F)
+
+
+def parse_code_file(text: str) -> list[FoundCode]:
+    """Codes from a JSON list, a CSV with a header, or plain text; columns ``code``, ``module``, ``status``, ``failure_type``.
+
+    Raises:
+        CodeTextError: names the line.
+    """
+    stripped = text.lstrip("\ufeff \n\r\t")
+    if stripped[:1] in ("[", "{"):
+        return _from_json(stripped)
+    first = stripped.splitlines()[0] if stripped else ""
+    delimiter = next((d for d in (";", "\t", ",") if d in first), None)
+    header = [cell.strip().strip('"').lower().replace(" ", "_") for cell in first.split(delimiter)] if delimiter else []
+    if "code" not in header:
+        return parse_codes(text)
+    rows = csv.DictReader(stripped.splitlines()[1:], fieldnames=header, delimiter=delimiter or ",")
+    return _from_rows([{k: v for k, v in row.items() if isinstance(k, str) and isinstance(v, str)} for row in rows], 2)
+
+
+def _from_json(text: str) -> list[FoundCode]:
+    try:
+        data = json.loads(text)
+    except (ValueError, RecursionError) as error:
+        raise CodeTextError([(getattr(error, "lineno", 1), f"not valid JSON: {error}")]) from error
+    if isinstance(data, dict):
+        data = data.get("codes", [])
+    if not isinstance(data, list):
+        raise CodeTextError([(1, "expected a list of codes, or an object with a list named 'codes'")])
+    rows = [item if isinstance(item, dict) else {"code": str(item)} for item in data]
+    return _from_rows([{str(k).lower(): "" if v is None else str(v) for k, v in row.items()} for row in rows], 1)
+
+
+def _from_rows(rows: Sequence[Mapping[str, str]], first_line: int) -> list[FoundCode]:
+    """One code per row, every wrong row reported."""
+    found: dict[tuple[str | None, str, str | None], FoundCode] = {}
+    problems: list[tuple[int, str]] = []
+    for number, row in enumerate(rows, start=first_line):
+        try:
+            codes = parse_codes(row.get("code", ""))
+        except CodeTextError as error:
+            problems += [(number, message) for _, message in error.problems]
+            continue
+        status_text = row.get("status", "").strip()
+        status = int(status_text, 16) if re.fullmatch(r"(0x)?[0-9A-Fa-f]{1,2}", status_text) else _status_of(status_text)
+        failure = row.get("failure_type", "").strip().upper()
+        failure = failure if re.fullmatch(r"[0-9A-F]{2}", failure) else codes[0].failure_type or ""
+        code = FoundCode(codes[0].code, failure or None, status, row.get("module", "").strip()[:40] or None)
+        found.setdefault((code.module, code.code, code.failure_type), code)
+    if problems:
+        raise CodeTextError(problems)
+    if not found:
+        raise CodeTextError([(first_line, "no code in this file")])
+    return list(found.values())
 
 
 def evidence_weight(status: int | None) -> float:

@@ -33,7 +33,8 @@ def save_circuit(db: Db, document: CircuitDocument, text: str) -> CircuitVersion
     """Store a checked document; the same text again is the same version, another text the next one."""
     digest = hashlib.sha256(text.encode()).hexdigest()
     row = db.execute(
-        "INSERT INTO circuit (slug) VALUES (%s) ON CONFLICT (slug) DO UPDATE SET slug = excluded.slug RETURNING id", (document.id,)
+        "INSERT INTO circuit (slug) VALUES (%s) ON CONFLICT (workshop_id, slug) DO UPDATE SET slug = excluded.slug RETURNING id",
+        (document.id,),
     ).fetchone()
     assert row is not None
     db.execute(
@@ -55,13 +56,13 @@ def save_circuit(db: Db, document: CircuitDocument, text: str) -> CircuitVersion
 
 
 def newest_circuits(db: Db) -> list[CircuitVersion]:
-    """The newest version of every circuit, by title."""
+    """The newest version of every circuit, by title; the workshop's own before the library's of the same name."""
     with db.cursor(row_factory=class_row(CircuitVersion)) as cursor:
         return cursor.execute(
             f"""
             SELECT * FROM (
-                SELECT DISTINCT ON (c.id) {_COLUMNS} FROM circuit_version v JOIN circuit c ON c.id = v.circuit_id
-                ORDER BY c.id, v.version DESC
+                SELECT DISTINCT ON (c.slug) {_COLUMNS} FROM circuit_version v JOIN circuit c ON c.id = v.circuit_id
+                ORDER BY c.slug, (c.workshop_id IS NULL), v.version DESC
             ) newest ORDER BY title
             """
         ).fetchall()

@@ -13,6 +13,7 @@ from psycopg.types.json import Jsonb
 from sondar.core.diagnosis.tests import Test
 from sondar.core.quantities import Entry
 from sondar.store.database import Db
+from sondar.store.jobs import Chase, advance, next_seq
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -31,6 +32,9 @@ class ReadingFields:
     resolution_si: float
     source: str
     note: str = ""
+    present: float = 1.0
+    meter_id: UUID | None = None
+    meter_error_si: float = 0.0
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -41,6 +45,7 @@ class StoredReading(ReadingFields):
     seq: int
     created_at: datetime
     retracted_because: str | None
+    by: str | None
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -50,19 +55,17 @@ class NewReading(ReadingFields):
     client_key: UUID
 
     @classmethod
-    def of(cls, client_key: UUID, test: Test, text: str, entry: Entry, source: str, note: str = "") -> NewReading:
+    def of(
+        cls, client_key: UUID, test: Test, text: str, entry: Entry, source: str, note: str = "", *, present: float = 1.0,
+        meter_id: UUID | None = None, meter_error_si: float = 0.0,
+    ) -> NewReading:  # fmt: skip
         """From a test and what was entered for it."""
         return cls(
             client_key=client_key, instrument=test.instrument, red=test.red, black=test.black, controls=dict(test.setup.controls),
             unplugged=sorted(test.setup.unplugged), temperature_c=test.setup.temperature_c, entry=text, value_si=entry.value,
-            state=entry.state, resolution_si=entry.resolution, source=source, note=note,
+            state=entry.state, resolution_si=entry.resolution, source=source, note=note, present=present,
+            meter_id=meter_id, meter_error_si=meter_error_si,
         )  # fmt: skip
-
-
-def next_seq(db: Db, job_id: UUID) -> int | None:
-    """Lock the job and take its next sequence number; None if there is no such job."""
-    row = db.execute("UPDATE job SET last_seq = last_seq + 1 WHERE id = %s RETURNING last_seq", (job_id,)).fetchone()
-    return None if row is None else int(row[0])
 
 
 def _already(db: Db, table: str, job_id: UUID, client_key: UUID) -> bool:
@@ -71,91 +74,94 @@ def _already(db: Db, table: str, job_id: UUID, client_key: UUID) -> bool:
     return row is not None
 
 
-def append_reading(db: Db, job_id: UUID, reading: NewReading) -> bool:
+def append_reading(db: Db, chase: Chase, reading: NewReading) -> bool:
     """Append a reading; False if its client key was there already and nothing was added.
 
     The job row is locked first, so two repeats that cross cannot both append.
     """
-    seq = next_seq(db, job_id)
-    if _already(db, "reading", job_id, reading.client_key):
+    seq = next_seq(db, chase.job_id)
+    if _already(db, "reading", chase.job_id, reading.client_key):
         return False
     db.execute(
         """
-        INSERT INTO reading (job_id, seq, client_key, instrument, red, black, controls, unplugged, temperature_c, entry, value_si,
-                             state, resolution_si, source, note)
-        VALUES (%(job_id)s, %(seq)s, %(client_key)s, %(instrument)s, %(red)s, %(black)s, %(controls)s, %(unplugged)s,
-                %(temperature_c)s, %(entry)s, %(value_si)s, %(state)s, %(resolution_si)s, %(source)s, %(note)s)
+        INSERT INTO reading (job_id, chase_id, seq, client_key, instrument, red, black, controls, unplugged, temperature_c, entry,
+                             value_si, state, resolution_si, source, note, present, meter_id, meter_error_si)
+        VALUES (%(job_id)s, %(chase_id)s, %(seq)s, %(client_key)s, %(instrument)s, %(red)s, %(black)s, %(controls)s, %(unplugged)s,
+                %(temperature_c)s, %(entry)s, %(value_si)s, %(state)s, %(resolution_si)s, %(source)s, %(note)s, %(present)s, %(meter_id)s,
+                %(meter_error_si)s)
         """,
-        {**reading.__dict__, "controls": Jsonb(reading.controls), "job_id": job_id, "seq": seq},
+        {**reading.__dict__, "controls": Jsonb(reading.controls), "job_id": chase.job_id, "chase_id": chase.id, "seq": seq},
     )
     return True
 
 
-def retract_reading(db: Db, job_id: UUID, reading_id: UUID, client_key: UUID, reason: str) -> str:
-    """Append a retraction: ``done``, ``repeat`` (same key or already retracted) or ``unknown`` (no such reading in the job)."""
-    seq = next_seq(db, job_id)
-    if db.execute("SELECT 1 FROM reading WHERE id = %s AND job_id = %s", (reading_id, job_id)).fetchone() is None:
+def retract_reading(db: Db, chase: Chase, reading_id: UUID, client_key: UUID, reason: str) -> str:
+    """Append a retraction: ``done``, ``repeat`` (same key or already retracted) or ``unknown`` (no such reading in the chase)."""
+    seq = next_seq(db, chase.job_id)
+    if db.execute("SELECT 1 FROM reading WHERE id = %s AND chase_id = %s", (reading_id, chase.id)).fetchone() is None:
         return "unknown"
     row = db.execute(
         """
         INSERT INTO retraction (job_id, seq, client_key, reading_id, reason) VALUES (%s, %s, %s, %s, %s)
         ON CONFLICT DO NOTHING RETURNING id
         """,
-        (job_id, seq, client_key, reading_id, reason),
+        (chase.job_id, seq, client_key, reading_id, reason),
     ).fetchone()
     return "done" if row is not None else "repeat"
 
 
-def append_exclusion(db: Db, job_id: UUID, client_key: UUID, kind: str, name: str, excluded: bool) -> bool:
+def append_exclusion(db: Db, chase: Chase, client_key: UUID, kind: str, name: str, excluded: bool) -> bool:
     """Rule a point or an instrument out, or back in; False for a repeat."""
-    seq = next_seq(db, job_id)
+    seq = next_seq(db, chase.job_id)
     row = db.execute(
         """
-        INSERT INTO exclusion (job_id, seq, client_key, kind, name, excluded) VALUES (%s, %s, %s, %s, %s, %s)
+        INSERT INTO exclusion (job_id, chase_id, seq, client_key, kind, name, excluded) VALUES (%s, %s, %s, %s, %s, %s, %s)
         ON CONFLICT DO NOTHING RETURNING id
         """,
-        (job_id, seq, client_key, kind, name, excluded),
+        (chase.job_id, chase.id, seq, client_key, kind, name, excluded),
     ).fetchone()
     return row is not None
 
 
-def append_verdict(db: Db, job_id: UUID, client_key: UUID, verdict: dict[str, Any]) -> bool:
+def append_verdict(db: Db, chase: Chase, client_key: UUID, verdict: dict[str, Any]) -> bool:
     """Record a called verdict as it stood; False for a repeat."""
-    seq = next_seq(db, job_id)
+    seq = next_seq(db, chase.job_id)
     row = db.execute(
         """
-        INSERT INTO verdict (job_id, seq, client_key, sentence, fault_group, units, certainty, settled)
-        VALUES (%(job_id)s, %(seq)s, %(client_key)s, %(sentence)s, %(group)s, %(units)s, %(certainty)s, %(settled)s)
+        INSERT INTO verdict (job_id, chase_id, seq, client_key, sentence, fault_group, units, certainty, settled)
+        VALUES (%(job_id)s, %(chase_id)s, %(seq)s, %(client_key)s, %(sentence)s, %(group)s, %(units)s, %(certainty)s, %(settled)s)
         ON CONFLICT DO NOTHING RETURNING id
         """,
-        {**verdict, "job_id": job_id, "seq": seq, "client_key": client_key},
+        {**verdict, "job_id": chase.job_id, "chase_id": chase.id, "seq": seq, "client_key": client_key},
     ).fetchone()
+    advance(db, chase.job_id, "verdict")
     return row is not None
 
 
-def readings_of(db: Db, job_id: UUID) -> list[StoredReading]:
+def readings_of(db: Db, chase_id: UUID) -> list[StoredReading]:
     """All readings in order, retracted ones included and marked."""
     with db.cursor(row_factory=class_row(StoredReading)) as cursor:
         return cursor.execute(
             """
             SELECT r.id, r.seq, r.instrument, r.red, r.black, r.controls, r.unplugged, r.temperature_c, r.entry, r.value_si, r.state,
-                   r.resolution_si, r.source, r.note, r.created_at, t.reason AS retracted_because
-            FROM reading r LEFT JOIN retraction t ON t.reading_id = r.id
-            WHERE r.job_id = %s ORDER BY r.seq
+                   r.resolution_si, r.source, r.note, r.present, r.meter_id, r.meter_error_si, r.created_at, t.reason AS retracted_because,
+                   a.name AS by
+            FROM reading r LEFT JOIN retraction t ON t.reading_id = r.id LEFT JOIN account a ON a.id = r.account_id
+            WHERE r.chase_id = %s ORDER BY r.seq
             """,
-            (job_id,),
+            (chase_id,),
         ).fetchall()
 
 
-def exclusions_of(db: Db, job_id: UUID) -> dict[str, list[str]]:
+def exclusions_of(db: Db, chase_id: UUID) -> dict[str, list[str]]:
     """What is ruled out now: {"point": [...], "instrument": [...]}; the latest entry on a name counts."""
     rows = db.execute(
         """
         SELECT kind, name FROM (
-            SELECT DISTINCT ON (kind, name) kind, name, excluded FROM exclusion WHERE job_id = %s ORDER BY kind, name, seq DESC
+            SELECT DISTINCT ON (kind, name) kind, name, excluded FROM exclusion WHERE chase_id = %s ORDER BY kind, name, seq DESC
         ) latest WHERE excluded ORDER BY kind, name
         """,
-        (job_id,),
+        (chase_id,),
     ).fetchall()
     found: dict[str, list[str]] = {"point": [], "instrument": []}
     for kind, name in rows:

@@ -1,34 +1,28 @@
-"""Vehicles and jobs."""
+"""Jobs and their chases: take in, list, search, stages."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID
 
 from psycopg.rows import class_row
+from psycopg.types.json import Jsonb
 
 from sondar.store.database import Db
 
-
-@dataclass(frozen=True)
-class NewVehicle:
-    """What is known of a vehicle at the door."""
-
-    make: str
-    model: str = ""
-    year: int | None = None
-    plate: str = ""
-    mileage_km: int | None = None
+STAGES = ("take in", "chase", "verdict", "repair", "verify", "closed")
 
 
 @dataclass(frozen=True)
 class NewJob:
-    """A complaint about a vehicle, and the circuit to chase."""
+    """A complaint about a vehicle. ``stand_in`` names the simulated vehicle behind it, empty for real ones."""
 
     client_key: UUID
-    circuit_version_id: UUID
-    complaint: str
+    vehicle_id: UUID
+    vehicle_model_id: UUID | None = None
+    complaint: str = ""
     codes: str = ""
     temperature_c: float = 20.0
     stand_in: str = ""
@@ -36,74 +30,133 @@ class NewJob:
 
 @dataclass(frozen=True)
 class Job:
-    """A job with its vehicle, circuit and how far it has come."""
+    """A job with its vehicle and how far it has come."""
 
     id: UUID
     number: int
+    vehicle_id: UUID
+    vehicle_model_id: UUID | None
     make: str
     model: str
     year: int | None
     plate: str
     mileage_km: int | None
+    engine: str
+    vin: str
     complaint: str
     codes: str
     temperature_c: float
     stand_in: str
-    circuit_version_id: UUID
-    circuit_title: str
+    stage: str
+    last_seq: int
+    circuits: list[str]
     readings: int
     verdict: str | None
     verdict_group: str | None
     created_at: datetime
     touched_at: datetime
+    by: str | None
 
-    @property
-    def stage(self) -> str:
-        """``taken in``, ``chase`` or ``verdict``."""
-        return "verdict" if self.verdict else "chase" if self.readings else "taken in"
+
+@dataclass(frozen=True)
+class Chase:
+    """One circuit being chased in a job."""
+
+    id: UUID
+    job_id: UUID
+    seq: int
+    circuit_version_id: UUID
+    slug: str
+    title: str
+    reason: str
+    carried: dict[str, float]
+    created_at: datetime
+    readings: int
+    verdict: str | None
 
 
 _JOB = """
-    SELECT j.id, j.number, v.make, v.model, v.year, v.plate, v.mileage_km, j.complaint, j.codes, j.temperature_c, j.stand_in,
-           j.circuit_version_id, cv.title AS circuit_title,
+    SELECT j.id, j.number, j.vehicle_id, j.vehicle_model_id, v.make, v.model, v.year, v.plate, v.mileage_km, v.engine, v.vin,
+           j.complaint, j.codes, j.temperature_c, j.stand_in, j.stage, j.last_seq,
+           ARRAY(SELECT cv.title FROM chase c JOIN circuit_version cv ON cv.id = c.circuit_version_id
+                 WHERE c.job_id = j.id ORDER BY c.seq) AS circuits,
            (SELECT count(*) FROM reading r WHERE r.job_id = j.id
               AND NOT EXISTS (SELECT 1 FROM retraction t WHERE t.reading_id = r.id))::int AS readings,
-           last.sentence AS verdict, last.fault_group AS verdict_group, j.created_at,
-           coalesce((SELECT max(created_at) FROM reading r WHERE r.job_id = j.id), j.created_at) AS touched_at
+           last.sentence AS verdict, last.fault_group AS verdict_group, j.created_at, j.touched_at, a.name AS by
     FROM job j
     JOIN vehicle v ON v.id = j.vehicle_id
-    JOIN circuit_version cv ON cv.id = j.circuit_version_id
+    LEFT JOIN account a ON a.id = j.account_id
     LEFT JOIN LATERAL (SELECT sentence, fault_group FROM verdict d WHERE d.job_id = j.id ORDER BY seq DESC LIMIT 1) last ON true
 """
 
+_CHASE = """
+    SELECT c.id, c.job_id, c.seq, c.circuit_version_id, k.slug, cv.title, c.reason, c.carried, c.created_at,
+           (SELECT count(*) FROM reading r WHERE r.chase_id = c.id
+              AND NOT EXISTS (SELECT 1 FROM retraction t WHERE t.reading_id = r.id))::int AS readings,
+           (SELECT sentence FROM verdict d WHERE d.chase_id = c.id ORDER BY seq DESC LIMIT 1) AS verdict
+    FROM chase c
+    JOIN circuit_version cv ON cv.id = c.circuit_version_id
+    JOIN circuit k ON k.id = cv.circuit_id
+"""
 
-def create_job(db: Db, vehicle: NewVehicle, job: NewJob) -> UUID:
-    """Store vehicle and job; the same client key again returns the job that exists."""
-    known = db.execute("SELECT id FROM job WHERE client_key = %s", (job.client_key,)).fetchone()
-    if known is not None:
-        return UUID(str(known[0]))
+
+def next_seq(db: Db, job_id: UUID) -> int | None:
+    """Lock the job and take its next sequence number; None if there is no such job."""
+    row = db.execute(
+        "UPDATE job SET last_seq = last_seq + 1, touched_at = now() WHERE id = %s RETURNING last_seq", (job_id,)
+    ).fetchone()
+    return None if row is None else int(row[0])
+
+
+def create_job(db: Db, job: NewJob) -> UUID:
+    """Store a job."""
     row = db.execute(
         """
-        WITH new_vehicle AS (
-            INSERT INTO vehicle (make, model, year, plate, mileage_km)
-            VALUES (%(make)s, %(model)s, %(year)s, %(plate)s, %(mileage_km)s) RETURNING id
-        )
-        INSERT INTO job (client_key, vehicle_id, circuit_version_id, complaint, codes, temperature_c, stand_in)
-        SELECT %(client_key)s, id, %(circuit_version_id)s, %(complaint)s, %(codes)s, %(temperature_c)s, %(stand_in)s FROM new_vehicle
+        INSERT INTO job (client_key, vehicle_id, vehicle_model_id, complaint, codes, temperature_c, stand_in)
+        VALUES (%(client_key)s, %(vehicle_id)s, %(vehicle_model_id)s, %(complaint)s, %(codes)s, %(temperature_c)s, %(stand_in)s)
         RETURNING id
         """,
-        {**vehicle.__dict__, **job.__dict__},
+        job.__dict__,
     ).fetchone()
     assert row is not None
     return UUID(str(row[0]))
 
 
-def list_jobs(db: Db, before: int | None = None, limit: int = 50) -> list[Job]:
+def job_of_key(db: Db, client_key: UUID) -> UUID | None:
+    """The job that a client made with this key before."""
+    row = db.execute("SELECT id FROM job WHERE client_key = %s", (client_key,)).fetchone()
+    return None if row is None else UUID(str(row[0]))
+
+
+def list_jobs(db: Db, before: int | None = None, limit: int = 50, stage: str | None = None) -> list[Job]:
     """Newest first; ``before`` is the job number to continue below."""
     with db.cursor(row_factory=class_row(Job)) as cursor:
         return cursor.execute(
-            _JOB + " WHERE %(before)s::int IS NULL OR j.number < %(before)s ORDER BY j.number DESC LIMIT %(limit)s",
-            {"before": before, "limit": limit},
+            _JOB
+            + """
+            WHERE j.workshop_id = current_workshop() AND (%(before)s::int IS NULL OR j.number < %(before)s)
+              AND (%(stage)s::text IS NULL OR j.stage = %(stage)s)
+            ORDER BY j.number DESC LIMIT %(limit)s
+            """,
+            {"before": before, "limit": limit, "stage": stage},
+        ).fetchall()
+
+
+def search_jobs(db: Db, query: tuple[str, str], before: int | None = None, limit: int = 50, stage: str | None = None) -> list[Job]:
+    """Jobs whose vehicle, codes, words or notes match, newest first.
+
+    Args:
+        query: the same question as ``tsquery`` text for plain words (``simple``) and for stemmed ones (``english``).
+    """
+    with db.cursor(row_factory=class_row(Job)) as cursor:
+        return cursor.execute(
+            _JOB
+            + """
+            WHERE j.id = ANY(ARRAY(SELECT id FROM search_jobs(
+                to_tsquery('simple', %(simple)s) || to_tsquery('english', %(english)s), %(before)s, %(stage)s, %(limit)s)))
+            ORDER BY j.number DESC
+            """,
+            {"simple": query[0], "english": query[1], "before": before, "limit": limit, "stage": stage},
         ).fetchall()
 
 
@@ -111,3 +164,57 @@ def job_by_id(db: Db, job_id: UUID) -> Job | None:
     """One job."""
     with db.cursor(row_factory=class_row(Job)) as cursor:
         return cursor.execute(_JOB + " WHERE j.id = %s", (job_id,)).fetchone()
+
+
+def jobs_of_vehicle(db: Db, vehicle_id: UUID) -> list[Job]:
+    """All jobs of one vehicle, newest first."""
+    with db.cursor(row_factory=class_row(Job)) as cursor:
+        return cursor.execute(_JOB + " WHERE j.vehicle_id = %s ORDER BY j.number DESC LIMIT 50", (vehicle_id,)).fetchall()
+
+
+def set_column(db: Db, job_id: UUID, column: str, value: str | float) -> None:
+    """The current value of something that the answers keep the history of."""
+    assert column in ("complaint", "codes", "temperature_c", "stage", "stand_in")
+    db.execute(f"UPDATE job SET {column} = %s WHERE id = %s", (value, job_id))
+
+
+def set_model(db: Db, job_id: UUID, model_id: UUID | None) -> None:
+    """Which vehicle model's circuits the job works with."""
+    db.execute("UPDATE job SET vehicle_model_id = %s WHERE id = %s", (model_id, job_id))
+
+
+def advance(db: Db, job_id: UUID, stage: str) -> None:
+    """Move on to a stage if the job is not that far yet; going back is only done by a person."""
+    earlier = STAGES[: STAGES.index(stage)]
+    db.execute("UPDATE job SET stage = %s WHERE id = %s AND stage = ANY(%s)", (stage, job_id, list(earlier)))
+
+
+# -- chases ---------------------------------------------------------------------------------------------
+
+
+def open_chase(db: Db, job_id: UUID, client_key: UUID, circuit_version_id: UUID, reason: str, carried: Mapping[str, float]) -> UUID:
+    """Begin to chase a circuit; the same client key again is the same chase."""
+    seq = next_seq(db, job_id)
+    db.execute(
+        """
+        INSERT INTO chase (job_id, seq, client_key, circuit_version_id, reason, carried) VALUES (%s, %s, %s, %s, %s, %s)
+        ON CONFLICT (job_id, client_key) DO NOTHING
+        """,
+        (job_id, seq, client_key, circuit_version_id, reason, Jsonb(dict(carried))),
+    )
+    row = db.execute("SELECT id FROM chase WHERE job_id = %s AND client_key = %s", (job_id, client_key)).fetchone()
+    assert row is not None
+    advance(db, job_id, "chase")
+    return UUID(str(row[0]))
+
+
+def chases_of(db: Db, job_id: UUID) -> list[Chase]:
+    """Chases of a job in the order they were begun."""
+    with db.cursor(row_factory=class_row(Chase)) as cursor:
+        return cursor.execute(_CHASE + " WHERE c.job_id = %s ORDER BY c.seq", (job_id,)).fetchall()
+
+
+def chase_by_id(db: Db, chase_id: UUID) -> Chase | None:
+    """One chase."""
+    with db.cursor(row_factory=class_row(Chase)) as cursor:
+        return cursor.execute(_CHASE + " WHERE c.id = %s", (chase_id,)).fetchone()

@@ -17,6 +17,10 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import psycopg
+from psycopg import sql
+from psycopg.conninfo import make_conninfo
+
+from sondar.store.database import APPLICATION_ROLE
 
 USER = "sondar"
 DATABASE = "sondar"
@@ -62,6 +66,21 @@ class LocalServer:
             port = self._start()
         self._create_database(port)
         return self.dsn(port)
+
+    def application_dsn(self, dsn: str) -> str:
+        """The same database for the application: a role that owns nothing and is held by the row policies.
+
+        Call after migrating; gives the role a password of its own.
+        """
+        secret = self.folder / "application-password"
+        if not secret.exists():
+            secret.write_text(secrets.token_urlsafe(24))
+            secret.chmod(0o600)
+        password = secret.read_text().strip()
+        with psycopg.connect(dsn, autocommit=True) as connection:
+            role = sql.Identifier(APPLICATION_ROLE)
+            connection.execute(sql.SQL("ALTER ROLE {} LOGIN PASSWORD {}").format(role, sql.Literal(password)))
+        return make_conninfo(dsn, user=APPLICATION_ROLE, password=password)
 
     def stop(self, mode: str = "fast") -> None:
         """Stop the server (``fast`` rolls back open transactions, ``immediate`` is a crash)."""

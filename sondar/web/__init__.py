@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import json
 import os
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -11,45 +13,56 @@ from flask_openapi3 import Info, OpenAPI, Tag
 
 from sondar import __version__
 from sondar.store.database import open_pool
-from sondar.web import bench, circuits, jobs
+from sondar.web import auth, bench, circuits, codes, jobs, people, shared
+from sondar.web.events import Events
 from sondar.web.models import Health
+from sondar.web.photos import MAX_BYTES
 from sondar.web.problems import ProblemError, invalid_fields, register
 from sondar.web.services import Services, services
 
 FRONTEND = Path(__file__).parent.parent.parent / "frontend" / "dist"
 
-POLICY = "default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; object-src 'none'; base-uri 'none'; frame-ancestors 'none'"
+POLICY = (
+    "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; form-action 'self'; object-src 'none'; "
+    "base-uri 'none'; frame-ancestors 'none'"
+)
 """Everything ships with the application; inline styles are positions computed for the drawing."""
 
 
-def create_app(dsn: str | None = None, meter_address: str | None = None, prepare: bool = True) -> OpenAPI:
+def create_app(
+    dsn: str | None = None, meter_address: str | None = None, prepare: bool = True, vehicles: Mapping[str, str] | None = None
+) -> OpenAPI:
     """Build the application.
 
     Args:
         dsn: connection string; ``SONDAR_DSN`` if left out.
         prepare: work out the first step of every stored circuit in the background.
         meter_address: VISA address of the bench meter; ``SONDAR_METER`` if left out, none if empty.
+        vehicles: vehicle interfaces, see ``Services.vehicles``; ``SONDAR_VEHICLES`` (JSON, or one ``host:port``) if left out.
     """
     app = OpenAPI(
         __name__, info=Info(title="Sondar", version=__version__), doc_ui=False, validation_error_callback=invalid_fields,
         static_folder=None,
     )  # fmt: skip
-    app.config["MAX_CONTENT_LENGTH"] = 4 * 1024 * 1024
+    app.config["MAX_CONTENT_LENGTH"] = MAX_BYTES + 64 * 1024
     app.json.sort_keys = False  # type: ignore[attr-defined]
+    address = os.environ["SONDAR_DSN"] if dsn is None else dsn
     app.extensions["sondar"] = Services(
-        open_pool(os.environ["SONDAR_DSN"] if dsn is None else dsn),
+        open_pool(address, int(os.environ.get("SONDAR_POOL", "8"))), Events(address),
         os.environ.get("SONDAR_METER", "") if meter_address is None else meter_address,
-    )
+        _vehicles(os.environ.get("SONDAR_VEHICLES", "")) if vehicles is None else vehicles,
+    )  # fmt: skip
     if prepare:
         app.extensions["sondar"].prepare_library()
     register(app)
-    for blueprint in (jobs.api, circuits.api, bench.api):
+    auth.register(app)
+    for blueprint in (people.api, jobs.api, codes.api, circuits.api, bench.api, shared.api):
         app.register_api(blueprint)
 
     @app.get("/api/v1/health", tags=[Tag(name="service")], responses={"200": Health})
     def health() -> Any:
         """Answers when the service and its database do."""
-        with services().transaction() as db:
+        with services().pool.connection() as db:
             db.execute("SELECT 1")
         return Health(status="ok", version=__version__).model_dump()
 
@@ -71,6 +84,18 @@ def create_app(dsn: str | None = None, meter_address: str | None = None, prepare
         response.headers.setdefault("Content-Security-Policy", POLICY)
         response.headers.setdefault("X-Content-Type-Options", "nosniff")
         response.headers.setdefault("Referrer-Policy", "no-referrer")
+        response.headers.setdefault("Permissions-Policy", "geolocation=(), microphone=(), camera=(self)")
+        if auth.secure_cookies():
+            response.headers.setdefault("Strict-Transport-Security", "max-age=31536000")
+        if response.mimetype == "application/json":
+            response.headers.setdefault("Cache-Control", "no-store")
         return response
 
     return app
+
+
+def _vehicles(text: str) -> Mapping[str, str]:
+    if not text.strip().startswith("{"):
+        return {"": text.strip()} if text.strip() else {}
+    found: dict[str, str] = json.loads(text)
+    return found

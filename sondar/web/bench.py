@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Any
 from uuid import UUID
 
@@ -10,7 +10,8 @@ from flask_openapi3 import APIBlueprint, Tag
 
 from sondar.core.circuit.model import Setup
 from sondar.core.diagnosis.assess import assess, proposal_view, reading_label
-from sondar.core.diagnosis.belief import Reading, check_reading, update
+from sondar.core.diagnosis.belief import Array, Reading, carried_prior, check_reading, update
+from sondar.core.diagnosis.intake import fault_factors, reasons
 from sondar.core.diagnosis.plan import Bench, evaluate
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.tests import Test
@@ -19,16 +20,17 @@ from sondar.core.errors import QuantityError
 from sondar.core.instruments import INSTRUMENTS, instrument
 from sondar.core.quantities import parse_entry
 from sondar.devices.meter import Placement, read_meter
-from sondar.store import evidence
+from sondar.store import codes, evidence, intake, people
 from sondar.store import jobs as job_store
 from sondar.store.database import Db
-from sondar.web.jobs import job_view
+from sondar.web import casefile
 from sondar.web.models import (
     BenchView,
+    ChasePath,
     ExclusionIn,
     Exclusions,
-    JobPath,
     MeterReading,
+    MeterView,
     ProblemDetails,
     ReadingIn,
     ReadingOut,
@@ -37,73 +39,98 @@ from sondar.web.models import (
     TestIn,
     VerdictIn,
 )
-from sondar.web.problems import ProblemError
+from sondar.web.problems import ProblemError, field_problem
 from sondar.web.services import services
+from sondar.web.views import chase_view, job_view, known_chase
 
 api = APIBlueprint(
     "bench",
     __name__,
     url_prefix="/api/v1",
     abp_tags=[Tag(name="bench")],
-    abp_responses={"404": ProblemDetails, "422": ProblemDetails},
+    abp_responses={"401": ProblemDetails, "403": ProblemDetails, "404": ProblemDetails, "422": ProblemDetails},
 )
 
 ALL_TOOLS = tuple(INSTRUMENTS)
 
 
-def _job(db: Db, job_id: UUID) -> job_store.Job:
-    found = job_store.job_by_id(db, job_id)
-    if found is None:
-        raise ProblemError(404, "No such job", f"no job {job_id}")
-    return found
-
-
 def _reading(predictor: Predictor, stored: evidence.StoredReading) -> Reading:
     setup = predictor.circuit.setup(stored.controls, frozenset(stored.unplugged), stored.temperature_c)
     test = Test(stored.instrument, stored.red, stored.black, setup)
-    return Reading(str(stored.id), test, stored.value_si, stored.state, stored.resolution_si)
+    return Reading(str(stored.id), test, stored.value_si, stored.state, stored.resolution_si, stored.present, stored.meter_error_si)
 
 
-def _where_we_stand(predictor: Predictor, job: job_store.Job, readings: list[Reading], excluded: dict[str, list[str]]) -> Bench:
-    circuit = predictor.circuit
-    setup = readings[-1].test.setup if readings else circuit.rest_setup(job.temperature_c)
-    opened = {circuit.point(ref).place for reading in readings for ref in (reading.test.red, reading.test.black)}
-    for reading in readings:
-        opened |= reading.test.setup.unplugged
-    tools = tuple(tool for tool in ALL_TOOLS if tool not in excluded["instrument"])
-    return Bench(setup, frozenset(opened), tools, frozenset(excluded["point"]))
+@dataclass(frozen=True)
+class _Case:
+    """Everything that is stored of a chase, read in one transaction."""
+
+    job: job_store.Job
+    chase: job_store.Chase
+    stored: list[evidence.StoredReading]
+    excluded: dict[str, list[str]]
+    answers: dict[str, intake.Answer]
+    codes: casefile.CodeFile
+    workshop: people.Workshop
+    meters: list[people.Meter]
+
+    def predictor(self) -> Predictor:
+        return services().predictor(self.chase.circuit_version_id, self.job.temperature_c)
+
+    def standing(self, predictor: Predictor) -> list[Reading]:
+        return [_reading(predictor, item) for item in self.stored if item.retracted_because is None]
+
+    def prior(self, predictor: Predictor) -> Array:
+        factors = fault_factors(predictor.circuit, casefile.intake_answers(self.answers))
+        return carried_prior(predictor.hypotheses, self.chase.carried, factors)
+
+    def bench(self, predictor: Predictor, readings: list[Reading]) -> Bench:
+        circuit = predictor.circuit
+        setup = readings[-1].test.setup if readings else circuit.rest_setup(self.job.temperature_c)
+        opened = {circuit.point(ref).place for reading in readings for ref in (reading.test.red, reading.test.black)}
+        for reading in readings:
+            opened |= reading.test.setup.unplugged
+        tools = tuple(t for t in ALL_TOOLS if t in self.workshop.tools and t not in self.excluded["instrument"])
+        return Bench(setup, frozenset(opened), tools, frozenset(self.excluded["point"]), boldness=self.workshop.boldness)
 
 
-def _load(db: Db, job_id: UUID) -> tuple[job_store.Job, list[evidence.StoredReading], dict[str, list[str]]]:
-    job = _job(db, job_id)
-    return job, evidence.readings_of(db, job_id), evidence.exclusions_of(db, job_id)
+def _load(db: Db, chase_id: UUID) -> _Case:
+    job, chase = known_chase(db, chase_id)
+    answers = intake.answers_of(db, job.id)
+    return _Case(
+        job, chase, evidence.readings_of(db, chase_id), evidence.exclusions_of(db, chase_id), answers,
+        casefile.code_file(codes.scans_of(db, job.id), codes.clearings_of(db, job.id), answers), people.workshop(db), people.meters(db),
+    )  # fmt: skip
 
 
-def bench_view(db: Db, job_id: UUID) -> BenchView:
+def bench_view(db: Db, chase_id: UUID) -> BenchView:
     """The whole bench, recomputed from the evidence that stands."""
-    job, stored, excluded = _load(db, job_id)
-    predictor = services().predictor(job.circuit_version_id, job.temperature_c)
-    standing = [_reading(predictor, item) for item in stored if item.retracted_because is None]
-    here = _where_we_stand(predictor, job, standing, excluded)
-    result = assess(predictor, standing, here)
+    case = _load(db, chase_id)
+    predictor = case.predictor()
+    standing = case.standing(predictor)
+    here = case.bench(predictor, standing)
+    result = assess(predictor, standing, here, case.prior(predictor))
     likely = [
-        predictor.circuit.setup(p.test.setup.controls, frozenset(p.test.setup.unplugged), job.temperature_c)
+        predictor.circuit.setup(p.test.setup.controls, frozenset(p.test.setup.unplugged), case.job.temperature_c)
         for p in result.proposals[:3]
     ]
     services().prepare(predictor, [replace(here, setup=setup) for setup in dict.fromkeys(likely)])
     listed = []
-    for item in stored:
+    for item in case.stored:
         reading = _reading(predictor, item)
         listed.append(
             ReadingOut(
                 id=item.id, seq=item.seq, instrument=item.instrument, instrument_title=INSTRUMENTS[item.instrument].title,
                 red=item.red, black=item.black, setup_text=reading.test.setup.describe(), entry=item.entry, label=reading_label(reading),
                 source=item.source, note=item.note, created_at=item.created_at, retracted_because=item.retracted_because,
+                by=item.by, present=item.present,
             )
         )  # fmt: skip
+    known = reasons(predictor.circuit, casefile.intake_answers(case.answers))
     return BenchView(
-        job=job_view(job), readings=listed, exclusions=Exclusions(**excluded), assessment=result,
-        meter=bool(services().meter_address and job.stand_in),
+        job=job_view(case.job), chase=chase_view(case.chase), readings=listed, exclusions=Exclusions(**case.excluded), assessment=result,
+        meter=bool(services().meter_address and case.job.stand_in),
+        meters=[MeterView.model_validate(m.__dict__) for m in case.meters],
+        leanings=(["Belief carried over from the triage"] if case.chase.carried else []) + known,
     )  # fmt: skip
 
 
@@ -122,68 +149,78 @@ def _test(predictor: Predictor, body: TestIn, temperature_c: float) -> Test:
     return Test(body.instrument, body.red, body.black, setup)
 
 
-@api.get("/jobs/<uuid:job_id>/bench", responses={"200": BenchView})
-def show_bench(path: JobPath) -> Any:
+@api.get("/chases/<uuid:chase_id>/bench", responses={"200": BenchView})
+def show_bench(path: ChasePath) -> Any:
     """Assessment, readings and next test."""
     with services().transaction() as db:
-        return bench_view(db, path.job_id).model_dump(mode="json")
+        return bench_view(db, path.chase_id).model_dump(mode="json")
 
 
-@api.post("/jobs/<uuid:job_id>/readings", responses={"201": BenchView, "200": BenchView})
-def add_reading(path: JobPath, body: ReadingIn) -> Any:
+@api.post("/chases/<uuid:chase_id>/readings", responses={"201": BenchView, "200": BenchView})
+def add_reading(path: ChasePath, body: ReadingIn) -> Any:
     """Append a reading; answer with the bench as it stands after it. The same client key again changes nothing."""
     with services().transaction() as db:
-        job = _job(db, path.job_id)
-        predictor = services().predictor(job.circuit_version_id, job.temperature_c)
-        test = _test(predictor, body, job.temperature_c)
+        case = _load(db, path.chase_id)
+        predictor = case.predictor()
+        test = _test(predictor, body, case.job.temperature_c)
         entry = parse_entry(body.entry)
-        expected_unit = INSTRUMENTS[body.instrument].unit
-        if entry.unit is not None and entry.unit != expected_unit:
-            raise QuantityError(body.entry, f"{expected_unit or 'a word'} from the {INSTRUMENTS[body.instrument].title.lower()}")
+        device = INSTRUMENTS[body.instrument]
+        if entry.unit is not None and entry.unit != device.unit:
+            raise QuantityError(body.entry, f"{device.unit or 'a word'} from the {device.title.lower()}")
         check_reading(Reading("new", test, entry.value, entry.state, entry.resolution))
-        new = evidence.NewReading.of(body.client_key, test, body.entry, entry, body.source, body.note)
-        added = evidence.append_reading(db, path.job_id, new)
+        meter = people.meter(db, body.meter_id) if body.meter_id is not None else None
+        if body.meter_id is not None and meter is None:
+            raise field_problem("meter_id", "no such meter: choose one of the list")
+        worse = 0.0
+        if meter is not None and entry.value is not None:
+            usual = device.error_share * abs(entry.value) + device.error_floor
+            worse = max(0.0, meter.error(device.kind, entry.value) - usual)
+        new = evidence.NewReading.of(
+            body.client_key, test, body.entry, entry, body.source, body.note,
+            present=casefile.present_now(predictor.circuit, case.codes, case.answers), meter_id=body.meter_id, meter_error_si=worse,
+        )  # fmt: skip
+        added = evidence.append_reading(db, case.chase, new)
     # Committed: from here on the reading is safe, whatever happens to the answer.
     with services().transaction() as db:
-        return bench_view(db, path.job_id).model_dump(mode="json"), 201 if added else 200
+        return bench_view(db, path.chase_id).model_dump(mode="json"), 201 if added else 200
 
 
-@api.post("/jobs/<uuid:job_id>/readings/<uuid:reading_id>/retraction", responses={"200": BenchView})
+@api.post("/chases/<uuid:chase_id>/readings/<uuid:reading_id>/retraction", responses={"200": BenchView})
 def retract(path: ReadingPath, body: RetractionIn) -> Any:
     """Take a reading back, with the reason; it stays in the record and no longer counts."""
     with services().transaction() as db:
-        _job(db, path.job_id)
-        if evidence.retract_reading(db, path.job_id, path.reading_id, body.client_key, body.reason) == "unknown":
-            raise ProblemError(404, "No such reading", f"job has no reading {path.reading_id}")
+        _, chase = known_chase(db, path.chase_id)
+        if evidence.retract_reading(db, chase, path.reading_id, body.client_key, body.reason) == "unknown":
+            raise ProblemError(404, "No such reading", f"chase has no reading {path.reading_id}")
     with services().transaction() as db:
-        return bench_view(db, path.job_id).model_dump(mode="json")
+        return bench_view(db, path.chase_id).model_dump(mode="json")
 
 
-@api.post("/jobs/<uuid:job_id>/exclusions", responses={"200": BenchView})
-def exclude(path: JobPath, body: ExclusionIn) -> Any:
+@api.post("/chases/<uuid:chase_id>/exclusions", responses={"200": BenchView})
+def exclude(path: ChasePath, body: ExclusionIn) -> Any:
     """Rule out a point, place or instrument ("can't reach", "don't have it"), or bring it back."""
     with services().transaction() as db:
-        job = _job(db, path.job_id)
-        circuit = services().predictor(job.circuit_version_id, job.temperature_c).circuit
+        job, chase = known_chase(db, path.chase_id)
+        circuit = services().predictor(chase.circuit_version_id, job.temperature_c).circuit
         if body.kind == "instrument":
             instrument(body.name)
         elif body.name not in {p.place for p in circuit.points.values()}:
             circuit.point(body.name)
-        evidence.append_exclusion(db, path.job_id, body.client_key, body.kind, body.name, body.excluded)
+        evidence.append_exclusion(db, chase, body.client_key, body.kind, body.name, body.excluded)
     with services().transaction() as db:
-        return bench_view(db, path.job_id).model_dump(mode="json")
+        return bench_view(db, path.chase_id).model_dump(mode="json")
 
 
-@api.post("/jobs/<uuid:job_id>/preview", responses={"200": ProposalView})
-def preview(path: JobPath, body: TestIn) -> Any:
+@api.post("/chases/<uuid:chase_id>/preview", responses={"200": ProposalView})
+def preview(path: ChasePath, body: TestIn) -> Any:
     """The reckoning of a test of the technician's own choice: expected value, minutes, worth, outcomes."""
     with services().transaction() as db:
-        job, stored, excluded = _load(db, path.job_id)
-    predictor = services().predictor(job.circuit_version_id, job.temperature_c)
-    test = _test(predictor, body, job.temperature_c)
-    standing = [_reading(predictor, item) for item in stored if item.retracted_because is None]
-    belief = update(predictor, standing)
-    proposal = evaluate(predictor, belief, _where_we_stand(predictor, job, standing, excluded), test)
+        case = _load(db, path.chase_id)
+    predictor = case.predictor()
+    test = _test(predictor, body, case.job.temperature_c)
+    standing = case.standing(predictor)
+    belief = update(predictor, standing, case.prior(predictor))
+    proposal = evaluate(predictor, belief, case.bench(predictor, standing), test)
     if proposal is None:
         raise ProblemError(422, "Not a test Sondar stands behind", _why_not(predictor, test))
     return proposal_view(predictor, belief, proposal).model_dump(mode="json")
@@ -198,28 +235,29 @@ def _why_not(predictor: Predictor, test: Test) -> str:
     return "These two points tell nothing about this circuit that a better pair would not. The reading can still be recorded."
 
 
-@api.post("/jobs/<uuid:job_id>/meter", responses={"200": MeterReading, "502": ProblemDetails})
-def meter(path: JobPath, body: TestIn) -> Any:
+@api.post("/chases/<uuid:chase_id>/meter", responses={"200": MeterReading, "502": ProblemDetails})
+def meter(path: ChasePath, body: TestIn) -> Any:
     """What the connected meter shows with its leads where the test puts them; nothing is recorded."""
     with services().transaction() as db:
-        job = _job(db, path.job_id)
+        job, chase = known_chase(db, path.chase_id)
     if not services().meter_address:
         raise ProblemError(502, "Meter not read", "no meter is connected: type the reading")
-    predictor = services().predictor(job.circuit_version_id, job.temperature_c)
+    predictor = services().predictor(chase.circuit_version_id, job.temperature_c)
     test = _test(predictor, body, job.temperature_c)
     entry = read_meter(services().meter_address, test.instrument, Placement(job.stand_in, test.setup, test.red, test.black))
     return MeterReading(entry=entry).model_dump(mode="json")
 
 
-@api.post("/jobs/<uuid:job_id>/verdict", responses={"201": BenchView})
-def call_verdict(path: JobPath, body: VerdictIn) -> Any:
+@api.post("/chases/<uuid:chase_id>/verdict", responses={"201": BenchView})
+def call_verdict(path: ChasePath, body: VerdictIn) -> Any:
     """Call the verdict as it stands now and keep it with its certainty."""
     with services().transaction() as db:
-        standing = bench_view(db, path.job_id).assessment.verdict
+        _, chase = known_chase(db, path.chase_id)
+        standing = bench_view(db, path.chase_id).assessment.verdict
         evidence.append_verdict(
-            db, path.job_id, body.client_key,
+            db, chase, body.client_key,
             {"sentence": standing.sentence, "group": standing.group, "units": standing.units, "certainty": min(1.0, standing.certainty),
              "settled": standing.settled},
         )  # fmt: skip
     with services().transaction() as db:
-        return bench_view(db, path.job_id).model_dump(mode="json"), 201
+        return bench_view(db, path.chase_id).model_dump(mode="json"), 201

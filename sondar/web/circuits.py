@@ -27,7 +27,11 @@ from sondar.web.problems import ProblemError
 from sondar.web.services import services
 
 api = APIBlueprint(
-    "circuits", __name__, url_prefix="/api/v1", abp_tags=[Tag(name="circuits")], abp_responses={"422": ProblemDetails}
+    "circuits",
+    __name__,
+    url_prefix="/api/v1",
+    abp_tags=[Tag(name="circuits")],
+    abp_responses={"401": ProblemDetails, "403": ProblemDetails, "422": ProblemDetails},
 )
 
 
@@ -44,7 +48,7 @@ def list_circuits() -> Any:
     """Newest version of every circuit."""
     with services().transaction() as db:
         found = store.newest_circuits(db)
-    summaries = [CircuitSummary(**_summary(v, Circuit(load_circuit_text(v.source_text)))) for v in found]
+    summaries = [CircuitSummary(**_summary(v, services().circuit(v))) for v in found]
     return CircuitList(circuits=summaries).model_dump(mode="json")
 
 
@@ -65,7 +69,7 @@ def show_circuit(path: CircuitPath) -> Any:
         version = store.circuit_version(db, path.version_id)
     if version is None:
         raise ProblemError(404, "No such circuit", f"no circuit version {path.version_id}")
-    circuit = Circuit(load_circuit_text(version.source_text))
+    circuit = services().circuit(version)
     document = circuit.document
     detail = {
         **_summary(version, circuit),

@@ -48,7 +48,13 @@ class JobPath(BaseModel):
     job_id: UUID
 
 
-class ReadingPath(JobPath):
+class ChasePath(BaseModel):
+    """Path of a chase: one circuit of a job on the bench."""
+
+    chase_id: UUID
+
+
+class ReadingPath(ChasePath):
     """Path of a reading."""
 
     reading_id: UUID
@@ -131,62 +137,43 @@ class CircuitDetail(CircuitSummary):
     black_reference: str
 
 
-class VehicleIn(Strict):
-    """A vehicle at the door."""
-
-    make: str = Field(min_length=1, max_length=60)
-    model: str = Field("", max_length=60)
-    year: int | None = Field(None, ge=1950, le=2100)
-    plate: str = Field("", max_length=20)
-    mileage_km: int | None = Field(None, ge=0, le=5_000_000)
-
-
-class JobIn(Strict):
-    """A new job."""
-
-    client_key: UUID
-    vehicle: VehicleIn
-    circuit_version_id: UUID
-    complaint: str = Field(min_length=1, max_length=2000)
-    codes: str = Field("", max_length=200)
-    temperature_c: float = Field(20.0, ge=-50, le=90)
-
-
 class JobView(BaseModel):
     """A job in a list."""
 
     id: UUID
     number: int
+    vehicle_id: UUID
     make: str
     model: str
     year: int | None
     plate: str
     mileage_km: int | None
+    engine: str
+    vin: str
     complaint: str
     codes: str
     temperature_c: float
-    circuit_version_id: UUID
-    circuit_title: str
-    readings: int
     stage: str
+    circuits: list[str]
+    readings: int
     verdict: str | None
     verdict_group: str | None
     created_at: datetime
     touched_at: datetime
+    by: str | None
 
 
-class JobQuery(BaseModel):
-    """Paging of the job list."""
+class ChaseSummary(BaseModel):
+    """A chase in a list."""
 
-    before: int | None = Field(None, ge=1, le=2_000_000_000, description="Continue below this job number.")
-    limit: int = Field(50, ge=1, le=200)
-
-
-class JobList(BaseModel):
-    """A page of jobs; ``next_before`` continues."""
-
-    jobs: list[JobView]
-    next_before: int | None
+    id: UUID
+    circuit_version_id: UUID
+    slug: str
+    title: str
+    reason: str
+    readings: int
+    verdict: str | None
+    created_at: datetime
 
 
 class SetupIn(Strict):
@@ -214,6 +201,7 @@ class ReadingIn(TestIn):
     entry: str = Field(min_length=1, max_length=40)
     source: Literal["typed", "meter"] = "typed"
     note: str = Field("", max_length=2000)
+    meter_id: UUID | None = Field(None, description="Which of the workshop's meters; its accuracy is used.")
 
 
 class RetractionIn(Strict):
@@ -254,6 +242,8 @@ class ReadingOut(BaseModel):
     note: str
     created_at: datetime
     retracted_because: str | None
+    by: str | None
+    present: float = Field(description="Chance that the fault was there while reading.")
 
 
 class Exclusions(BaseModel):
@@ -263,14 +253,28 @@ class Exclusions(BaseModel):
     instrument: list[str]
 
 
+class MeterView(BaseModel):
+    """A meter of the workshop: percent of reading and floor, in V and Ω."""
+
+    id: UUID
+    name: str
+    volts_percent: float
+    volts_floor: float
+    ohms_percent: float
+    ohms_floor: float
+
+
 class BenchView(BaseModel):
     """Everything the bench shows that changes."""
 
     job: JobView
+    chase: ChaseSummary
     readings: list[ReadingOut]
     exclusions: Exclusions
     assessment: Assessment
     meter: bool = Field(description="A meter is connected that can be read.")
+    meters: list[MeterView] = Field(description="The workshop's meters to choose from.")
+    leanings: list[str] = Field(description="What was known before the first reading, and counts here.")
 
 
 class MeterReading(BaseModel):

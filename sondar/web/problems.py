@@ -11,8 +11,10 @@ from psycopg_pool import PoolTimeout
 from pydantic import ValidationError
 from werkzeug.exceptions import HTTPException
 
+from sondar.core.codes import CodeTextError
 from sondar.core.errors import QuantityError, UnknownReferenceError, UnsolvableNetworkError
 from sondar.devices.meter import MeterError
+from sondar.devices.scan_tool import ScanToolError
 from sondar.documents import CircuitFileError
 
 log = structlog.get_logger()
@@ -21,14 +23,21 @@ log = structlog.get_logger()
 class ProblemError(Exception):
     """A request that cannot be met; becomes problem details."""
 
-    def __init__(self, status: int, title: str, detail: str, errors: list[dict[str, Any]] | None = None) -> None:
-        self.status, self.title, self.detail, self.errors = status, title, detail, errors or []
+    def __init__(
+        self, status: int, title: str, detail: str, errors: list[dict[str, Any]] | None = None, **extra: Any
+    ) -> None:  # fmt: skip
+        self.status, self.title, self.detail, self.errors, self.extra = status, title, detail, errors or [], extra
         super().__init__(detail)
 
 
-def problem(status: int, title: str, detail: str, errors: list[dict[str, Any]] | None = None) -> Response:
-    """A problem-details response."""
-    body = {"type": "about:blank", "title": title, "status": status, "detail": detail, "errors": errors or []}
+def field_problem(field: str, message: str, status: int = 422, title: str = "Some fields are not right") -> ProblemError:
+    """A request with one field at fault."""
+    return ProblemError(status, title, f"{field}: {message}", [{"field": field, "message": message, "line": None}])
+
+
+def problem(status: int, title: str, detail: str, errors: list[dict[str, Any]] | None = None, **extra: Any) -> Response:
+    """A problem-details response; ``extra`` members as RFC 9457 section 3.2 allows."""
+    body = {"type": "about:blank", "title": title, "status": status, "detail": detail, "errors": errors or [], **extra}
     return Response(json.dumps(body), status=status, content_type="application/problem+json")
 
 
@@ -51,7 +60,7 @@ def register(app: Flask) -> None:
 
     @app.errorhandler(ProblemError)
     def _api(error: ProblemError) -> Response:
-        return problem(error.status, error.title, error.detail, error.errors)
+        return problem(error.status, error.title, error.detail, error.errors, **error.extra)
 
     @app.errorhandler(CircuitFileError)
     def _file(error: CircuitFileError) -> Response:
@@ -70,6 +79,24 @@ def register(app: Flask) -> None:
     @app.errorhandler(UnsolvableNetworkError)
     def _unsolvable(error: UnsolvableNetworkError) -> Response:
         return problem(422, "Circuit cannot be solved", str(error))
+
+    @app.errorhandler(CodeTextError)
+    def _codes(error: CodeTextError) -> Response:
+        errors = [{"field": "text", "message": message, "line": line} for line, message in error.problems]
+        return problem(422, "Codes not understood", f"{error}. Nothing was stored.", errors)
+
+    @app.errorhandler(ScanToolError)
+    def _scan_tool(error: ScanToolError) -> Response:
+        return problem(502, "Vehicle not read", str(error))
+
+    @app.errorhandler(psycopg.DataError)
+    def _data(error: psycopg.DataError) -> Response:
+        log.warning("data_refused", error=str(error))
+        return problem(
+            422,
+            "A value cannot be stored",
+            "One of the values holds characters or numbers that cannot be stored. Nothing was stored.",
+        )
 
     @app.errorhandler(MeterError)
     def _meter(error: MeterError) -> Response:

@@ -1,44 +1,91 @@
-"""What the views share: the database pool, the meter's address, and predictors kept per circuit version."""
+"""What the views share: the database pool, devices, predictors and triage models kept per version, and the jobs' event stream."""
 
 from __future__ import annotations
 
 import threading
 from collections import OrderedDict
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from dataclasses import dataclass, field
+from typing import Any, TypeVar
 from uuid import UUID
 
 from flask import current_app
 from psycopg_pool import ConnectionPool
 
 from sondar.core.circuit.network import Circuit
+from sondar.core.circuit.vehicle import VehicleNetwork
 from sondar.core.diagnosis.plan import Bench, candidate_setups
 from sondar.core.diagnosis.predictions import Predictor
-from sondar.documents import load_circuit_text
-from sondar.store.circuits import circuit_version, newest_circuits
-from sondar.store.database import Db
+from sondar.core.diagnosis.triage import TriageModel
+from sondar.documents import load_circuit_text, load_vehicle_text
+from sondar.store.circuits import CircuitVersion, circuit_version, newest_circuits
+from sondar.store.database import Db, enter
+from sondar.store.vehicles import model_by_id, newest_models
+from sondar.web import auth
+from sondar.web.events import Events
 from sondar.web.problems import ProblemError
 
-KEPT_PREDICTORS = 24
+T = TypeVar("T")
+
+
+@dataclass
+class Kept:
+    """A bounded cache of things computed from documents; may be emptied at any time."""
+
+    most: int
+    _items: OrderedDict[Hashable, Any] = field(default_factory=OrderedDict)
+    _lock: threading.Lock = field(default_factory=threading.Lock)
+
+    def get(self, key: Hashable, make: Callable[[], T]) -> T:
+        """The kept thing, or a new one; two threads that make it at once both get the first."""
+        with self._lock:
+            if key in self._items:
+                self._items.move_to_end(key)
+                found: T = self._items[key]
+                return found
+        made = make()
+        with self._lock:
+            kept: T = self._items.setdefault(key, made)
+            while len(self._items) > self.most:
+                self._items.popitem(last=False)
+        return kept
 
 
 @dataclass
 class Services:
-    """Held by the application; predictors are a cache that may be dropped at any time."""
+    """Held by the application.
+
+    Attributes:
+        meter_address: VISA address of the bench meter, empty for none.
+        vehicles: stand-in name -> ``host:port`` of a vehicle interface; ``""`` is the one used for every other job.
+    """
 
     pool: ConnectionPool[Db]
+    events: Events
     meter_address: str = ""
-    _predictors: OrderedDict[tuple[UUID, float], Predictor] = field(default_factory=OrderedDict)
-    _lock: threading.Lock = field(default_factory=threading.Lock)
+    vehicles: Mapping[str, str] = field(default_factory=dict)
+    _circuits: Kept = field(default_factory=lambda: Kept(200))
+    _predictors: Kept = field(default_factory=lambda: Kept(40))
+    _triage: Kept = field(default_factory=lambda: Kept(12))
     _ahead: ThreadPoolExecutor = field(default_factory=lambda: ThreadPoolExecutor(1, "prepare"))
 
     @contextmanager
     def transaction(self) -> Iterator[Db]:
-        """A connection in a transaction: committed at the end, rolled back on any error."""
+        """A connection in a transaction that sees the signed-in person's workshop: committed at the end, rolled back on any error."""
+        person = auth.current()
         with self.pool.connection() as db:
+            enter(db, person.workshop_id if person else None, person.account_id if person else None)
             yield db
+
+    def vehicle_address(self, stand_in: str) -> str:
+        """``host:port`` of the vehicle interface for a job, empty for none."""
+        return self.vehicles.get(stand_in) or self.vehicles.get("", "")
+
+    def circuit(self, version: CircuitVersion) -> Circuit:
+        """The parsed circuit of a version."""
+        return self._circuits.get(version.id, lambda: Circuit(load_circuit_text(version.source_text)))
 
     def predictor(self, version_id: UUID, temperature_c: float) -> Predictor:
         """Predictor of a circuit version at a temperature.
@@ -46,21 +93,31 @@ class Services:
         Raises:
             ProblemError: 404, no such version.
         """
-        key = (version_id, temperature_c)
-        with self._lock:
-            if key in self._predictors:
-                self._predictors.move_to_end(key)
-                return self._predictors[key]
-        with self.transaction() as db:
-            version = circuit_version(db, version_id)
-        if version is None:
-            raise ProblemError(404, "No such circuit", f"no circuit version {version_id}")
-        made = Predictor(Circuit(load_circuit_text(version.source_text)), temperature_c)
-        with self._lock:
-            made = self._predictors.setdefault(key, made)
-            while len(self._predictors) > KEPT_PREDICTORS:
-                self._predictors.popitem(last=False)
-        return made
+
+        def make() -> Predictor:
+            with self.transaction() as db:
+                version = circuit_version(db, version_id)
+            if version is None:
+                raise ProblemError(404, "No such circuit", f"no circuit version {version_id}")
+            return Predictor(self.circuit(version), temperature_c)
+
+        return self._predictors.get((version_id, temperature_c), make)
+
+    def triage_model(self, db: Db, model_id: UUID) -> TriageModel | None:
+        """Triage model of a vehicle model with the circuits that this workshop has now; None if one of them is missing."""
+        found = model_by_id(db, model_id)
+        if found is None:
+            return None
+        document = load_vehicle_text(found.source_text)
+        versions = {v.slug: v for v in newest_circuits(db) if v.slug in document.circuits}
+        if set(versions) != set(document.circuits):
+            return None
+        key = (model_id, tuple(sorted(v.id for v in versions.values())))
+
+        def make() -> TriageModel:
+            return TriageModel(VehicleNetwork(document, {slug: self.circuit(v).document for slug, v in versions.items()}))
+
+        return self._triage.get(key, make)
 
     def prepare(self, predictor: Predictor, benches: Iterable[Bench]) -> None:
         """Work out in the background what the next steps will need, so that Enter finds it ready."""
@@ -68,19 +125,24 @@ class Services:
             self._ahead.submit(_prepare, predictor, bench)
 
     def prepare_library(self) -> None:
-        """The same for the first step on every stored circuit, when the application starts."""
+        """The same for triage and for the first step on every circuit of the library, when the application starts."""
         self._ahead.submit(self._prepare_library)
 
     def _prepare_library(self) -> None:
         with self.transaction() as db:
+            models = [self.triage_model(db, model.id) for model in newest_models(db)]
             found = newest_circuits(db)
+        for model in models:
+            if model is not None:
+                model.prepare()
         for version in found:
             predictor = self.predictor(version.id, 20.0)
             _prepare(predictor, Bench(predictor.circuit.rest_setup(20.0)))
 
     def close(self) -> None:
-        """Let go of the pool and of work not yet begun."""
+        """Let go of the pool, the event stream and work not yet begun."""
         self._ahead.shutdown(wait=True, cancel_futures=True)
+        self.events.close()
         self.pool.close()
 
 

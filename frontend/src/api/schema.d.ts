@@ -4,6 +4,194 @@
  */
 
 export interface paths {
+    "/api/v1/accounts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Everyone of the workshop. */
+        get: operations["people_list_accounts_accounts_get"];
+        put?: never;
+        /** A new account. */
+        post: operations["people_add_account_accounts_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/accounts/{account_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** New name, role or state. The last active lead stays one. */
+        put: operations["people_change_account_accounts__uuid_account_id__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/accounts/{account_id}/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** A new password for someone; signs them out everywhere and unlocks the name. */
+        put: operations["people_reset_password_accounts__uuid_account_id__password_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/audit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who did what, newest first. Evidence carries its author itself. */
+        get: operations["people_show_audit_audit_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/chases/{chase_id}/bench": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Assessment, readings and next test. */
+        get: operations["bench_show_bench_chases__uuid_chase_id__bench_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/chases/{chase_id}/exclusions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Rule out a point, place or instrument ("can't reach", "don't have it"), or bring it back. */
+        post: operations["bench_exclude_chases__uuid_chase_id__exclusions_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/chases/{chase_id}/meter": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What the connected meter shows with its leads where the test puts them; nothing is recorded. */
+        post: operations["bench_meter_chases__uuid_chase_id__meter_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/chases/{chase_id}/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The reckoning of a test of the technician's own choice: expected value, minutes, worth, outcomes. */
+        post: operations["bench_preview_chases__uuid_chase_id__preview_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/chases/{chase_id}/readings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Append a reading; answer with the bench as it stands after it. The same client key again changes nothing. */
+        post: operations["bench_add_reading_chases__uuid_chase_id__readings_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/chases/{chase_id}/readings/{reading_id}/retraction": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take a reading back, with the reason; it stays in the record and no longer counts. */
+        post: operations["bench_retract_chases__uuid_chase_id__readings__uuid_reading_id__retraction_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/chases/{chase_id}/verdict": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Call the verdict as it stands now and keep it with its certainty. */
+        post: operations["bench_call_verdict_chases__uuid_chase_id__verdict_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/circuits": {
         parameters: {
             query?: never;
@@ -63,10 +251,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Jobs, newest first, a page at a time. */
+        /** Jobs, newest first, a page at a time; with ``q`` those that match by plate, code, circuit, part or words. */
         get: operations["jobs_list_jobs_jobs_get"];
         put?: never;
-        /** Take in a vehicle and its complaint, and pick the circuit to chase. */
+        /** Take in a vehicle. The same client key again is the same job. */
         post: operations["jobs_create_job_jobs_post"];
         delete?: never;
         options?: never;
@@ -81,7 +269,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** One job. */
+        /** Everything of a job but its benches. */
         get: operations["jobs_show_job_jobs__uuid_job_id__get"];
         put?: never;
         post?: never;
@@ -91,15 +279,83 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/jobs/{job_id}/bench": {
+    "/api/v1/jobs/{job_id}/answers/{field}": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** Assessment, readings and next test. */
-        get: operations["bench_show_bench_jobs__uuid_job_id__bench_get"];
+        get?: never;
+        /** Answer a field. If someone answered it after what the writer saw, both answers are shown and nothing is stored. */
+        put: operations["jobs_answer_jobs__uuid_job_id__answers__string_field__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{job_id}/chases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Open a bench on a circuit, carrying what the triage believes along. */
+        post: operations["codes_open_chase_jobs__uuid_job_id__chases_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{job_id}/clearing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Clear the codes through the interface, or keep that it was done by hand. Never without a list from before. */
+        post: operations["codes_clear_jobs__uuid_job_id__clearing_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{job_id}/codes/{code}/meaning": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Describe a maker's code; kept for this make in the whole workshop. */
+        put: operations["codes_describe_jobs__uuid_job_id__codes__string_code__meaning_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{job_id}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Server-sent events: ``entry`` for every entry added to the job, ``resync`` when some may have been missed. */
+        get: operations["jobs_events_jobs__uuid_job_id__events_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -108,7 +364,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/jobs/{job_id}/exclusions": {
+    "/api/v1/jobs/{job_id}/notes": {
         parameters: {
             query?: never;
             header?: never;
@@ -117,15 +373,15 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Rule out a point, place or instrument ("can't reach", "don't have it"), or bring it back. */
-        post: operations["bench_exclude_jobs__uuid_job_id__exclusions_post"];
+        /** Append a note. */
+        post: operations["jobs_add_note_jobs__uuid_job_id__notes_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/v1/jobs/{job_id}/meter": {
+    "/api/v1/jobs/{job_id}/photos": {
         parameters: {
             query?: never;
             header?: never;
@@ -134,32 +390,32 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** What the connected meter shows with its leads where the test puts them; nothing is recorded. */
-        post: operations["bench_meter_jobs__uuid_job_id__meter_post"];
+        /** Append a photograph; where and with what it was taken is stripped from it. */
+        post: operations["jobs_add_photo_jobs__uuid_job_id__photos_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/v1/jobs/{job_id}/preview": {
+    "/api/v1/jobs/{job_id}/photos/{photo_id}": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** The picture itself. */
+        get: operations["jobs_show_photo_jobs__uuid_job_id__photos__uuid_photo_id__get"];
         put?: never;
-        /** The reckoning of a test of the technician's own choice: expected value, minutes, worth, outcomes. */
-        post: operations["bench_preview_jobs__uuid_job_id__preview_post"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/v1/jobs/{job_id}/readings": {
+    "/api/v1/jobs/{job_id}/scans": {
         parameters: {
             query?: never;
             header?: never;
@@ -168,15 +424,15 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Append a reading; answer with the bench as it stands after it. The same client key again changes nothing. */
-        post: operations["bench_add_reading_jobs__uuid_job_id__readings_post"];
+        /** Keep a list of codes, typed, pasted, or from a CSV or JSON file. */
+        post: operations["codes_add_scan_jobs__uuid_job_id__scans_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/v1/jobs/{job_id}/readings/{reading_id}/retraction": {
+    "/api/v1/jobs/{job_id}/scans/vehicle": {
         parameters: {
             query?: never;
             header?: never;
@@ -185,15 +441,33 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Take a reading back, with the reason; it stays in the record and no longer counts. */
-        post: operations["bench_retract_jobs__uuid_job_id__readings__uuid_reading_id__retraction_post"];
+        /** Read every module of the connected vehicle; those that do not answer are a finding too. */
+        post: operations["codes_scan_vehicle_jobs__uuid_job_id__scans_vehicle_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/v1/jobs/{job_id}/verdict": {
+    "/api/v1/jobs/{job_id}/shares": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Links of a job; their secrets are not kept and cannot be shown again. */
+        get: operations["shared_list_shares_jobs__uuid_job_id__shares_get"];
+        put?: never;
+        /** A link that opens this job read-only until it expires. */
+        post: operations["shared_add_share_jobs__uuid_job_id__shares_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{job_id}/shares/{share_id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -202,9 +476,303 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Call the verdict as it stands now and keep it with its certainty. */
-        post: operations["bench_call_verdict_jobs__uuid_job_id__verdict_post"];
+        post?: never;
+        /** Make a link open nothing from now on. */
+        delete: operations["shared_revoke_share_jobs__uuid_job_id__shares__uuid_share_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{job_id}/timeline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Everything of a job in the order it happened. */
+        get: operations["jobs_show_timeline_jobs__uuid_job_id__timeline_get"];
+        put?: never;
+        post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{job_id}/triage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One cause or several, what to chase first and why, and the check that would split the candidates. */
+        get: operations["codes_triage_jobs__uuid_job_id__triage_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/me/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** A new password; every other session of the account ends. */
+        put: operations["people_change_own_password_me_password_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/me/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where the own account is signed in. */
+        get: operations["people_own_sessions_me_sessions_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/me/sessions/{session_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Sign out elsewhere. */
+        delete: operations["people_end_own_session_me_sessions__uuid_session_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/me/theme": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Light, dark, or as the device. */
+        put: operations["people_change_theme_me_theme_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/meters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The workshop's meters. */
+        get: operations["people_list_meters_meters_get"];
+        put?: never;
+        /** A meter with its accuracy. */
+        post: operations["people_add_meter_meters_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/meters/{meter_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take a meter out of use; its readings keep its accuracy. */
+        delete: operations["people_retire_meter_meters__uuid_meter_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who is signed in, and the token to write with. */
+        get: operations["people_show_session_session_get"];
+        put?: never;
+        /** Sign in. Too many wrong passwords lock the name for a while; the answer does not tell a wrong name from a wrong password. */
+        post: operations["people_sign_in_session_post"];
+        /** End this session. */
+        delete: operations["people_sign_out_session_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/setup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whether the first workshop still has to be set up. */
+        get: operations["people_setup_state_setup_get"];
+        put?: never;
+        /** The first workshop and its lead, once, with the code that the start command printed. */
+        post: operations["people_set_up_setup_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shared/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a link opens: complaint, codes, readings and verdicts. No names, no notes, no photographs. */
+        get: operations["shared_show_shared_shared__string_token__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/vehicle-models": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Vehicle models whose circuits are known. */
+        get: operations["jobs_list_models_vehicle_models_get"];
+        put?: never;
+        /** Check a vehicle file against the stored circuits and store it. */
+        post: operations["jobs_load_model_vehicle_models_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/vehicles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Vehicles that have been here under this plate. */
+        get: operations["jobs_find_vehicles_vehicles_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/vehicles/{vehicle_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One vehicle. */
+        get: operations["jobs_show_vehicle_vehicles__uuid_vehicle_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/workshop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** New settings, unless someone else changed them meanwhile. */
+        put: operations["people_change_workshop_workshop_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/workshop/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where everyone of the workshop is signed in. */
+        get: operations["people_all_sessions_workshop_sessions_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/workshop/sessions/{session_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End anyone's session, for a lost tablet. */
+        delete: operations["people_end_any_session_workshop_sessions__uuid_session_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -214,6 +782,73 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AccountChange
+         * @description New name, role or state.
+         */
+        AccountChange: {
+            /** Active */
+            active: boolean;
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "read-only" | "technician" | "lead";
+        };
+        /**
+         * AccountIn
+         * @description A new account.
+         */
+        AccountIn: {
+            /** Name */
+            name: string;
+            /** Password */
+            password: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "read-only" | "technician" | "lead";
+            /** Sign In */
+            sign_in: string;
+        };
+        /**
+         * AccountList
+         * @description Everyone of the workshop.
+         */
+        AccountList: {
+            /** Accounts */
+            accounts: components["schemas"]["AccountView"][];
+        };
+        /**
+         * AccountView
+         * @description Someone of the workshop.
+         */
+        AccountView: {
+            /** Active */
+            active: boolean;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "read-only" | "technician" | "lead";
+            /** Sign In */
+            sign_in: string;
+        };
         /**
          * Alternative
          * @description What else it could be, and what would tell.
@@ -227,6 +862,41 @@ export interface components {
             told_by: string;
             /** Unit */
             unit: string;
+        };
+        /**
+         * AnswerIn
+         * @description An answer, and the entry the writer saw last (0 for none).
+         */
+        AnswerIn: {
+            /**
+             * Client Key
+             * Format: uuid
+             */
+            client_key: string;
+            /**
+             * Seen Seq
+             * @default 0
+             */
+            seen_seq: number;
+            /** Value */
+            value: unknown;
+        };
+        /**
+         * AnswerView
+         * @description The latest answer on a field.
+         */
+        AnswerView: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string | null;
+            /** Seq */
+            seq: number;
+            /** Value */
+            value: unknown;
         };
         /**
          * Assessment
@@ -252,20 +922,157 @@ export interface components {
             verdict: components["schemas"]["VerdictView"];
         };
         /**
+         * AuditEntryView
+         * @description Who did what.
+         */
+        AuditEntryView: {
+            /** Action */
+            action: string;
+            /** Address */
+            address: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Id */
+            id: number;
+            /** Subject */
+            subject: string;
+            /** Who */
+            who: string | null;
+        };
+        /**
+         * AuditList
+         * @description A page of the audit, newest first.
+         */
+        AuditList: {
+            /** Entries */
+            entries: components["schemas"]["AuditEntryView"][];
+        };
+        /**
          * BenchView
          * @description Everything the bench shows that changes.
          */
         BenchView: {
             assessment: components["schemas"]["Assessment"];
+            chase: components["schemas"]["ChaseSummary"];
             exclusions: components["schemas"]["Exclusions"];
             job: components["schemas"]["JobView"];
+            /**
+             * Leanings
+             * @description What was known before the first reading, and counts here.
+             */
+            leanings: string[];
             /**
              * Meter
              * @description A meter is connected that can be read.
              */
             meter: boolean;
+            /**
+             * Meters
+             * @description The workshop's meters to choose from.
+             */
+            meters: components["schemas"]["MeterView"][];
             /** Readings */
             readings: components["schemas"]["ReadingOut"][];
+        };
+        /**
+         * ChaseIn
+         * @description Opens a bench on a circuit of the vehicle, or on any stored one.
+         */
+        ChaseIn: {
+            /**
+             * Carry
+             * @description Begin with what the triage believes.
+             * @default true
+             */
+            carry: boolean;
+            /**
+             * Circuit Version Id
+             * Format: uuid
+             */
+            circuit_version_id: string;
+            /**
+             * Client Key
+             * Format: uuid
+             */
+            client_key: string;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /**
+         * ChaseSummary
+         * @description A chase in a list.
+         */
+        ChaseSummary: {
+            /**
+             * Circuit Version Id
+             * Format: uuid
+             */
+            circuit_version_id: string;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Readings */
+            readings: number;
+            /** Reason */
+            reason: string;
+            /** Slug */
+            slug: string;
+            /** Title */
+            title: string;
+            /** Verdict */
+            verdict: string | null;
+        };
+        /**
+         * ChaseView
+         * @description One candidate to chase: a circuit's own parts, or a stretch that several circuits share.
+         */
+        ChaseView: {
+            /** Circuits */
+            circuits: string[];
+            /** Explains */
+            explains: components["schemas"]["CodeLink"][];
+            /** Id */
+            id: string;
+            /**
+             * Open Circuit
+             * @description Circuit whose bench to open for it.
+             */
+            open_circuit: string;
+            /**
+             * Probability
+             * @description That a cause lies here.
+             */
+            probability: number;
+            /** Reason */
+            reason: string;
+            /** Shared */
+            shared: boolean;
+            /**
+             * Should Have Set
+             * @description Codes it would set that are not there.
+             */
+            should_have_set: components["schemas"]["CodeLink"][];
+            /** Shows */
+            shows: string[];
+            /** Silences */
+            silences: string[];
+            /** Title */
+            title: string;
+            /** Units */
+            units: string[];
         };
         /**
          * CircuitDetail
@@ -316,6 +1123,25 @@ export interface components {
             circuits: components["schemas"]["CircuitSummary"][];
         };
         /**
+         * CircuitOption
+         * @description A circuit of this vehicle.
+         */
+        CircuitOption: {
+            /** Codes */
+            codes: string[];
+            /** Complaint */
+            complaint: string;
+            /** Slug */
+            slug: string;
+            /** Title */
+            title: string;
+            /**
+             * Version Id
+             * Format: uuid
+             */
+            version_id: string;
+        };
+        /**
          * CircuitSummary
          * @description A circuit version in a list.
          */
@@ -351,6 +1177,86 @@ export interface components {
         CircuitText: {
             /** Text */
             text: string;
+        };
+        /**
+         * ClearIn
+         * @description Clears the codes; the list from before is kept.
+         */
+        ClearIn: {
+            /**
+             * By
+             * @description Sondar clears through the vehicle interface, or it was done by hand.
+             * @enum {string}
+             */
+            by: "vehicle" | "hand";
+            /**
+             * Client Key
+             * Format: uuid
+             */
+            client_key: string;
+        };
+        /**
+         * CodeLink
+         * @description A code and how surely a cause sets it.
+         */
+        CodeLink: {
+            /** Code */
+            code: string;
+            /**
+             * Follows
+             * @description It sets in the wake of another code rather than by itself.
+             * @default false
+             */
+            follows: boolean;
+            /** Share */
+            share: number;
+        };
+        /**
+         * CodeView
+         * @description A code with what is known about it.
+         */
+        CodeView: {
+            /** About */
+            about: string;
+            /**
+             * After S
+             * @default null
+             */
+            after_s: number | null;
+            /**
+             * Behaviour
+             * @default null
+             */
+            behaviour: string | null;
+            /**
+             * Behaviour Reason
+             * @default
+             */
+            behaviour_reason: string;
+            /**
+             * Circuits
+             * @description Ids of the circuits it belongs to.
+             */
+            circuits: string[];
+            /** Code */
+            code: string;
+            /** Failure Type */
+            failure_type: string | null;
+            /** Kind */
+            kind: string;
+            /**
+             * Known From
+             * @enum {string}
+             */
+            known_from: "library" | "workshop" | "none";
+            /** Module */
+            module: string;
+            /** Status */
+            status: number | null;
+            /** Status Words */
+            status_words: string[];
+            /** Title */
+            title: string;
         };
         /**
          * ConnectorModel
@@ -402,6 +1308,28 @@ export interface components {
             marks: components["schemas"]["Mark"][];
             /** Regions */
             regions: components["schemas"]["Region"][];
+        };
+        /**
+         * EarlierJob
+         * @description Another visit of the same vehicle.
+         */
+        EarlierJob: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Complaint */
+            complaint: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Number */
+            number: number;
+            /** Verdict */
+            verdict: string | null;
         };
         /**
          * Element
@@ -508,6 +1436,25 @@ export interface components {
             message: string;
         };
         /**
+         * FirstWorkshop
+         * @description The first workshop and its first lead.
+         */
+        FirstWorkshop: {
+            /**
+             * Code
+             * @description Printed by the start command.
+             */
+            code: string;
+            /** Name */
+            name: string;
+            /** Password */
+            password: string;
+            /** Sign In */
+            sign_in: string;
+            /** Workshop */
+            workshop: string;
+        };
+        /**
          * GroupShare
          * @description Belief by group at one step of the track.
          */
@@ -550,15 +1497,59 @@ export interface components {
             words: string[];
         };
         /**
+         * JobDetail
+         * @description Everything of a job but its benches.
+         */
+        JobDetail: {
+            /** Answers */
+            answers: {
+                [key: string]: components["schemas"]["AnswerView"];
+            };
+            /** Chases */
+            chases: components["schemas"]["ChaseSummary"][];
+            /** Circuits */
+            circuits: components["schemas"]["CircuitOption"][];
+            /** Cleared At */
+            cleared_at: string | null;
+            /**
+             * Codes
+             * @description What stands now: the list before clearing, with how each code behaved since.
+             */
+            codes: components["schemas"]["CodeView"][];
+            /** Earlier */
+            earlier: components["schemas"]["EarlierJob"][];
+            /**
+             * Interface
+             * @description A vehicle interface is connected.
+             */
+            interface: boolean;
+            job: components["schemas"]["JobView"];
+            /**
+             * Known Vehicle
+             * @description The circuits of this vehicle model are known.
+             */
+            known_vehicle: boolean;
+            /** Parts */
+            parts: components["schemas"]["PartOption"][];
+            /** Photos */
+            photos: components["schemas"]["PhotoView"][];
+            /** Scans */
+            scans: components["schemas"]["ScanView"][];
+            /** Symptoms */
+            symptoms: components["schemas"]["SymptomOption"][];
+            /** Warnings */
+            warnings: string[];
+        };
+        /**
          * JobIn
-         * @description A new job.
+         * @description A new job: for a vehicle that has been here, or for a new one; perhaps with a circuit to chase at once.
          */
         JobIn: {
             /**
              * Circuit Version Id
-             * Format: uuid
+             * @default null
              */
-            circuit_version_id: string;
+            circuit_version_id: string | null;
             /**
              * Client Key
              * Format: uuid
@@ -566,17 +1557,27 @@ export interface components {
             client_key: string;
             /**
              * Codes
+             * @description Codes as typed; kept as the first list.
              * @default
              */
             codes: string;
-            /** Complaint */
+            /**
+             * Complaint
+             * @default
+             */
             complaint: string;
             /**
              * Temperature C
              * @default 20
              */
             temperature_c: number;
-            vehicle: components["schemas"]["VehicleIn"];
+            /** @default null */
+            vehicle: components["schemas"]["VehicleIn"] | null;
+            /**
+             * Vehicle Id
+             * @default null
+             */
+            vehicle_id: string | null;
         };
         /**
          * JobList
@@ -593,13 +1594,10 @@ export interface components {
          * @description A job in a list.
          */
         JobView: {
-            /** Circuit Title */
-            circuit_title: string;
-            /**
-             * Circuit Version Id
-             * Format: uuid
-             */
-            circuit_version_id: string;
+            /** By */
+            by: string | null;
+            /** Circuits */
+            circuits: string[];
             /** Codes */
             codes: string;
             /** Complaint */
@@ -609,6 +1607,8 @@ export interface components {
              * Format: date-time
              */
             created_at: string;
+            /** Engine */
+            engine: string;
             /**
              * Id
              * Format: uuid
@@ -635,10 +1635,17 @@ export interface components {
              * Format: date-time
              */
             touched_at: string;
+            /**
+             * Vehicle Id
+             * Format: uuid
+             */
+            vehicle_id: string;
             /** Verdict */
             verdict: string | null;
             /** Verdict Group */
             verdict_group: string | null;
+            /** Vin */
+            vin: string;
             /** Year */
             year: number | null;
         };
@@ -671,12 +1678,157 @@ export interface components {
             y: number;
         };
         /**
+         * Me
+         * @description The signed-in person and their workshop; ``signed_in`` False has nothing else.
+         */
+        Me: {
+            /**
+             * Account Id
+             * @default null
+             */
+            account_id: string | null;
+            /**
+             * Csrf
+             * @description To be sent as X-CSRF-Token with every writing request.
+             * @default
+             */
+            csrf: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Role
+             * @default null
+             */
+            role: ("read-only" | "technician" | "lead") | null;
+            /**
+             * Session Id
+             * @default null
+             */
+            session_id: string | null;
+            /**
+             * Sign In
+             * @default
+             */
+            sign_in: string;
+            /** Signed In */
+            signed_in: boolean;
+            /**
+             * Theme
+             * @default system
+             * @enum {string}
+             */
+            theme: "system" | "light" | "dark";
+            /** @default null */
+            workshop: components["schemas"]["WorkshopView"] | null;
+        };
+        /**
+         * MeaningIn
+         * @description What the workshop knows about a code of this make.
+         */
+        MeaningIn: {
+            /**
+             * About
+             * @default
+             */
+            about: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * MeterIn
+         * @description A meter and its accuracy, from its data sheet.
+         */
+        MeterIn: {
+            /** Name */
+            name: string;
+            /**
+             * Ohms Floor
+             * @default 0.2
+             */
+            ohms_floor: number;
+            /**
+             * Ohms Percent
+             * @default 1
+             */
+            ohms_percent: number;
+            /**
+             * Volts Floor
+             * @default 0.02
+             */
+            volts_floor: number;
+            /**
+             * Volts Percent
+             * @default 0.5
+             */
+            volts_percent: number;
+        };
+        /**
+         * MeterList
+         * @description Meters in use.
+         */
+        MeterList: {
+            /** Meters */
+            meters: components["schemas"]["MeterView"][];
+        };
+        /**
          * MeterReading
          * @description What the meter shows, as entry text.
          */
         MeterReading: {
             /** Entry */
             entry: string;
+        };
+        /**
+         * MeterView
+         * @description A meter of the workshop: percent of reading and floor, in V and Ω.
+         */
+        MeterView: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /** Ohms Floor */
+            ohms_floor: number;
+            /** Ohms Percent */
+            ohms_percent: number;
+            /** Volts Floor */
+            volts_floor: number;
+            /** Volts Percent */
+            volts_percent: number;
+        };
+        /**
+         * ModelList
+         * @description Vehicle models whose circuits are known.
+         */
+        ModelList: {
+            /** Models */
+            models: components["schemas"]["ModelView"][];
+        };
+        /**
+         * ModelText
+         * @description A vehicle file.
+         */
+        ModelText: {
+            /** Text */
+            text: string;
+        };
+        /**
+         * ModelView
+         * @description A vehicle model whose circuits are known.
+         */
+        ModelView: {
+            /** Make */
+            make: string;
+            /** Model */
+            model: string;
+            /** Title */
+            title: string;
         };
         /**
          * Movement
@@ -691,6 +1843,27 @@ export interface components {
             title: string;
             /** Unit */
             unit: string;
+        };
+        /**
+         * NewPassword
+         * @description A password set by a lead.
+         */
+        NewPassword: {
+            /** Password */
+            password: string;
+        };
+        /**
+         * NoteIn
+         * @description A note.
+         */
+        NoteIn: {
+            /** Body */
+            body: string;
+            /**
+             * Client Key
+             * Format: uuid
+             */
+            client_key: string;
         };
         /**
          * OutcomeCard
@@ -717,6 +1890,73 @@ export interface components {
             title: string;
             /** Unit */
             unit: string;
+        };
+        /**
+         * PartOption
+         * @description A part that may have been worked on.
+         */
+        PartOption: {
+            /** Id */
+            id: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * PasswordChange
+         * @description The own password.
+         */
+        PasswordChange: {
+            /** New */
+            new: string;
+            /** Old */
+            old: string;
+        };
+        /**
+         * PhotoForm
+         * @description A photograph from the device's camera or files.
+         */
+        PhotoForm: {
+            /**
+             * Caption
+             * @default
+             */
+            caption: string;
+            /**
+             * Client Key
+             * Format: uuid
+             */
+            client_key: string;
+            /**
+             * Picture
+             * Format: binary
+             */
+            picture: string;
+        };
+        /**
+         * PhotoView
+         * @description A photograph.
+         */
+        PhotoView: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string | null;
+            /** Caption */
+            caption: string;
+            /** Height */
+            height: number;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Seq */
+            seq: number;
+            /** Width */
+            width: number;
         };
         /**
          * PointModel
@@ -835,6 +2075,12 @@ export interface components {
             /** Instrument */
             instrument: string;
             /**
+             * Meter Id
+             * @description Which of the workshop's meters; its accuracy is used.
+             * @default null
+             */
+            meter_id: string | null;
+            /**
              * Note
              * @default
              */
@@ -856,6 +2102,8 @@ export interface components {
         ReadingOut: {
             /** Black */
             black: string;
+            /** By */
+            by: string | null;
             /**
              * Created At
              * Format: date-time
@@ -876,6 +2124,11 @@ export interface components {
             label: string;
             /** Note */
             note: string;
+            /**
+             * Present
+             * @description Chance that the fault was there while reading.
+             */
+            present: number;
             /** Red */
             red: string;
             /** Retracted Because */
@@ -917,6 +2170,105 @@ export interface components {
             reason: string;
         };
         /**
+         * ScanIn
+         * @description Codes as typed or pasted, or the text of a CSV or JSON file.
+         */
+        ScanIn: {
+            /**
+             * Client Key
+             * Format: uuid
+             */
+            client_key: string;
+            /** Conditions */
+            conditions?: string[];
+            /**
+             * None Stored
+             * @description The scan tool was used and no module had a code.
+             * @default false
+             */
+            none_stored: boolean;
+            /**
+             * Source
+             * @default typed
+             * @enum {string}
+             */
+            source: "typed" | "import";
+            /** Text */
+            text: string;
+        };
+        /**
+         * ScanView
+         * @description One reading of the codes.
+         */
+        ScanView: {
+            /**
+             * After S
+             * @description Seconds since clearing; none before it.
+             */
+            after_s: number | null;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string | null;
+            /** Codes */
+            codes: components["schemas"]["CodeView"][];
+            /** Conditions */
+            conditions: string[];
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Modules */
+            modules: {
+                [key: string]: boolean;
+            };
+            /** Seq */
+            seq: number;
+            /** Source */
+            source: string;
+        };
+        /**
+         * SessionList
+         * @description Sessions still good.
+         */
+        SessionList: {
+            /** Sessions */
+            sessions: components["schemas"]["SessionView"][];
+        };
+        /**
+         * SessionView
+         * @description A session still good.
+         */
+        SessionView: {
+            /** Account Name */
+            account_name: string;
+            /** Address */
+            address: string;
+            /** Agent */
+            agent: string;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * Seen At
+             * Format: date-time
+             */
+            seen_at: string;
+            /** This One */
+            this_one: boolean;
+        };
+        /**
          * SetupIn
          * @description A set-up to measure in.
          */
@@ -927,6 +2279,14 @@ export interface components {
             };
             /** Unplugged */
             unplugged?: string[];
+        };
+        /**
+         * SetupState
+         * @description Whether a first workshop still has to be set up.
+         */
+        SetupState: {
+            /** Needed */
+            needed: boolean;
         };
         /**
          * SetupView
@@ -943,6 +2303,167 @@ export interface components {
             text: string;
             /** Unplugged */
             unplugged: string[];
+        };
+        /**
+         * ShareIn
+         * @description A read-only link to a job.
+         */
+        ShareIn: {
+            /**
+             * Days
+             * @default 14
+             */
+            days: number;
+        };
+        /**
+         * ShareList
+         * @description Links of a job; ``token`` only once, for the link just made.
+         */
+        ShareList: {
+            /** Shares */
+            shares: components["schemas"]["ShareView"][];
+            /**
+             * Token
+             * @default null
+             */
+            token: string | null;
+        };
+        /**
+         * ShareView
+         * @description A link.
+         */
+        ShareView: {
+            /** By */
+            by: string | null;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /**
+             * Expires At
+             * Format: date-time
+             */
+            expires_at: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Opened */
+            opened: number;
+            /** Revoked */
+            revoked: boolean;
+        };
+        /**
+         * SharedChase
+         * @description A circuit as a customer sees it.
+         */
+        SharedChase: {
+            /** About */
+            about: string;
+            /** Readings */
+            readings: components["schemas"]["SharedReading"][];
+            /** Title */
+            title: string;
+            /** Verdict */
+            verdict: string | null;
+        };
+        /**
+         * SharedJob
+         * @description What a share link opens.
+         */
+        SharedJob: {
+            /** Chases */
+            chases: components["schemas"]["SharedChase"][];
+            /** Codes */
+            codes: components["schemas"]["CodeView"][];
+            /** Complaint */
+            complaint: string;
+            /**
+             * Expires At
+             * Format: date-time
+             */
+            expires_at: string;
+            /** Number */
+            number: number;
+            /** Plate */
+            plate: string;
+            /** Stage */
+            stage: string;
+            /**
+             * Taken In
+             * Format: date-time
+             */
+            taken_in: string;
+            /** Vehicle */
+            vehicle: string;
+            /** Workshop */
+            workshop: string;
+        };
+        /**
+         * SharedReading
+         * @description A reading as a customer sees it.
+         */
+        SharedReading: {
+            /** As Healthy */
+            as_healthy: boolean;
+            /** Entry */
+            entry: string;
+            /** Expected */
+            expected: string;
+            /** Setup */
+            setup: string;
+            /** Where */
+            where: string;
+        };
+        /**
+         * SignIn
+         * @description Name and password.
+         */
+        SignIn: {
+            /** Password */
+            password: string;
+            /** Sign In */
+            sign_in: string;
+        };
+        /**
+         * SplitCheck
+         * @description The one voltage that splits the candidates best for its minutes.
+         */
+        SplitCheck: {
+            /** Certainty After */
+            certainty_after: number;
+            /** Certainty Now */
+            certainty_now: number;
+            /** Controls */
+            controls: {
+                [key: string]: string;
+            };
+            /** Minutes */
+            minutes: number;
+            /** Outcomes */
+            outcomes: components["schemas"]["SplitOutcome"][];
+            /** Point */
+            point: string;
+            /** Setup */
+            setup: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * SplitOutcome
+         * @description One range of the splitting check and where it points.
+         */
+        SplitOutcome: {
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Points To */
+            points_to: string;
+            /** Probability */
+            probability: number;
         };
         /**
          * SuspectView
@@ -965,6 +2486,18 @@ export interface components {
             title: string;
             /** Unit */
             unit: string;
+        };
+        /**
+         * SymptomOption
+         * @description Something that can be noticed, and what can cause it.
+         */
+        SymptomOption: {
+            /** Circuits */
+            circuits: string[];
+            /** Key */
+            key: string;
+            /** Title */
+            title: string;
         };
         /**
          * TestIn
@@ -1003,6 +2536,80 @@ export interface components {
             unit: string;
             /** Words */
             words: string[];
+        };
+        /**
+         * ThemeIn
+         * @description The own theme.
+         */
+        ThemeIn: {
+            /**
+             * Theme
+             * @enum {string}
+             */
+            theme: "system" | "light" | "dark";
+        };
+        /**
+         * Timeline
+         * @description Everything of a job in order.
+         */
+        Timeline: {
+            /** Entries */
+            entries: components["schemas"]["TimelineEntryView"][];
+        };
+        /**
+         * TimelineEntryView
+         * @description One thing that happened.
+         */
+        TimelineEntryView: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string | null;
+            /** Detail */
+            detail: string;
+            /** Kind */
+            kind: string;
+            /** Ref */
+            ref: string | null;
+            /** Seq */
+            seq: number;
+            /** Text */
+            text: string;
+        };
+        /**
+         * TriageAnswer
+         * @description The triage, or why there is none.
+         */
+        TriageAnswer: {
+            /** Available */
+            available: boolean;
+            /** Reason */
+            reason: string;
+            triage: components["schemas"]["TriageView"] | null;
+        };
+        /**
+         * TriageView
+         * @description The whole answer.
+         */
+        TriageView: {
+            /** Chases */
+            chases: components["schemas"]["ChaseView"][];
+            /** Leanings */
+            leanings: string[];
+            /** None Share */
+            none_share: number;
+            /** One Share */
+            one_share: number;
+            /** Sentence */
+            sentence: string;
+            /** Several Share */
+            several_share: number;
+            split: components["schemas"]["SplitCheck"] | null;
+            /** Unexplained */
+            unexplained: string[];
         };
         /** ValidationErrorModel */
         ValidationErrorModel: {
@@ -1046,6 +2653,11 @@ export interface components {
          * @description A vehicle at the door.
          */
         VehicleIn: {
+            /**
+             * Engine
+             * @default
+             */
+            engine: string;
             /** Make */
             make: string;
             /**
@@ -1063,6 +2675,79 @@ export interface components {
              * @default
              */
             plate: string;
+            /**
+             * Vin
+             * @default
+             */
+            vin: string;
+            /**
+             * Year
+             * @default null
+             */
+            year: number | null;
+        };
+        /**
+         * VehicleList
+         * @description Vehicles found.
+         */
+        VehicleList: {
+            /** Vehicles */
+            vehicles: components["schemas"]["VehicleView"][];
+        };
+        /**
+         * VehicleScanIn
+         * @description Reads the codes out of the connected vehicle.
+         */
+        VehicleScanIn: {
+            /**
+             * Client Key
+             * Format: uuid
+             */
+            client_key: string;
+            /** Conditions */
+            conditions?: string[];
+        };
+        /**
+         * VehicleView
+         * @description A vehicle that has been here.
+         */
+        VehicleView: {
+            /**
+             * Engine
+             * @default
+             */
+            engine: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Jobs */
+            jobs: number;
+            /** Last Seen */
+            last_seen: string | null;
+            /** Make */
+            make: string;
+            /**
+             * Mileage Km
+             * @default null
+             */
+            mileage_km: number | null;
+            /**
+             * Model
+             * @default
+             */
+            model: string;
+            /**
+             * Plate
+             * @default
+             */
+            plate: string;
+            /**
+             * Vin
+             * @default
+             */
+            vin: string;
             /**
              * Year
              * @default null
@@ -1110,6 +2795,62 @@ export interface components {
             /** Units */
             units: string[];
         };
+        /**
+         * WorkshopIn
+         * @description New settings; ``version`` is the one they were made from.
+         */
+        WorkshopIn: {
+            /** Boldness */
+            boldness: number;
+            /** Currency */
+            currency: string;
+            /**
+             * Distance Unit
+             * @enum {string}
+             */
+            distance_unit: "km" | "mi";
+            /** Name */
+            name: string;
+            /** Rate Per Hour */
+            rate_per_hour: number;
+            /**
+             * Temperature Unit
+             * @enum {string}
+             */
+            temperature_unit: "C" | "F";
+            /** Tools */
+            tools: string[];
+            /** Version */
+            version: number;
+        };
+        /**
+         * WorkshopView
+         * @description A workshop's settings.
+         */
+        WorkshopView: {
+            /** Boldness */
+            boldness: number;
+            /** Currency */
+            currency: string;
+            /**
+             * Distance Unit
+             * @enum {string}
+             */
+            distance_unit: "km" | "mi";
+            /** Name */
+            name: string;
+            /** Rate Per Hour */
+            rate_per_hour: number;
+            /**
+             * Temperature Unit
+             * @enum {string}
+             */
+            temperature_unit: "C" | "F";
+            /** Tools */
+            tools: string[];
+            /** Version */
+            version: number;
+        };
     };
     responses: never;
     parameters: never;
@@ -1119,6 +2860,817 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    people_list_accounts_accounts_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    people_add_account_accounts_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccountIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    people_change_account_accounts__uuid_account_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccountChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    people_reset_password_accounts__uuid_account_id__password_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPassword"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    people_show_audit_audit_get: {
+        parameters: {
+            query?: {
+                before?: number | null;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AuditList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    bench_show_bench_chases__uuid_chase_id__bench_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chase_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    bench_exclude_chases__uuid_chase_id__exclusions_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chase_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExclusionIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    bench_meter_chases__uuid_chase_id__meter_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chase_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TestIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeterReading"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    bench_preview_chases__uuid_chase_id__preview_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chase_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TestIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProposalView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    bench_add_reading_chases__uuid_chase_id__readings_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chase_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadingIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchView"];
+                };
+            };
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    bench_retract_chases__uuid_chase_id__readings__uuid_reading_id__retraction_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chase_id: string;
+                reading_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RetractionIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    bench_call_verdict_chases__uuid_chase_id__verdict_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chase_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VerdictIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
     circuits_list_circuits_circuits_get: {
         parameters: {
             query?: never;
@@ -1135,6 +3687,24 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CircuitList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -1170,6 +3740,24 @@ export interface operations {
                     "application/json": components["schemas"]["CircuitSummary"];
                 };
             };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -1199,6 +3787,24 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CircuitDetail"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Not Found */
@@ -1253,6 +3859,9 @@ export interface operations {
     jobs_list_jobs_jobs_get: {
         parameters: {
             query?: {
+                /** @description Plate, code, circuit, part or words. */
+                q?: string;
+                stage?: ("take in" | "chase" | "verdict" | "repair" | "verify" | "closed") | null;
                 /** @description Continue below this job number. */
                 before?: number | null;
                 limit?: number;
@@ -1270,6 +3879,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -1296,6 +3932,15 @@ export interface operations {
             };
         };
         responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
             /** @description Created */
             201: {
                 headers: {
@@ -1303,6 +3948,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -1333,7 +4005,25 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobView"];
+                    "application/json": components["schemas"]["JobDetail"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Not Found */
@@ -1356,7 +4046,284 @@ export interface operations {
             };
         };
     };
-    bench_show_bench_jobs__uuid_job_id__bench_get: {
+    jobs_answer_jobs__uuid_job_id__answers__string_field__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                field: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnswerIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobDetail"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    codes_open_chase_jobs__uuid_job_id__chases_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChaseIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChaseSummary"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    codes_clear_jobs__uuid_job_id__clearing_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClearIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobDetail"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    codes_describe_jobs__uuid_job_id__codes__string_code__meaning_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeaningIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobDetail"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    jobs_events_jobs__uuid_job_id__events_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -1367,13 +4334,22 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description OK */
-            200: {
+            /** @description Unauthorized */
+            401: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BenchView"];
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Not Found */
@@ -1396,7 +4372,7 @@ export interface operations {
             };
         };
     };
-    bench_exclude_jobs__uuid_job_id__exclusions_post: {
+    jobs_add_note_jobs__uuid_job_id__notes_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -1407,17 +4383,35 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ExclusionIn"];
+                "application/json": components["schemas"]["NoteIn"];
             };
         };
         responses: {
-            /** @description OK */
-            200: {
+            /** @description Created */
+            201: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BenchView"];
+                    "application/json": components["schemas"]["Timeline"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Not Found */
@@ -1440,7 +4434,7 @@ export interface operations {
             };
         };
     };
-    bench_meter_jobs__uuid_job_id__meter_post: {
+    jobs_add_photo_jobs__uuid_job_id__photos_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -1451,7 +4445,130 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["TestIn"];
+                "multipart/form-data": components["schemas"]["PhotoForm"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobDetail"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    jobs_show_photo_jobs__uuid_job_id__photos__uuid_photo_id__get: {
+        parameters: {
+            query?: {
+                size?: "full" | "thumbnail";
+            };
+            header?: never;
+            path: {
+                job_id: string;
+                photo_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    codes_add_scan_jobs__uuid_job_id__scans_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScanIn"];
             };
         };
         responses: {
@@ -1461,7 +4578,96 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["MeterReading"];
+                    "application/json": components["schemas"]["JobDetail"];
+                };
+            };
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobDetail"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    codes_scan_vehicle_jobs__uuid_job_id__scans_vehicle_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VehicleScanIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobDetail"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Not Found */
@@ -1493,7 +4699,7 @@ export interface operations {
             };
         };
     };
-    bench_preview_jobs__uuid_job_id__preview_post: {
+    shared_list_shares_jobs__uuid_job_id__shares_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -1502,11 +4708,7 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TestIn"];
-            };
-        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {
@@ -1514,7 +4716,25 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProposalView"];
+                    "application/json": components["schemas"]["ShareList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Not Found */
@@ -1537,7 +4757,7 @@ export interface operations {
             };
         };
     };
-    bench_add_reading_jobs__uuid_job_id__readings_post: {
+    shared_add_share_jobs__uuid_job_id__shares_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -1548,105 +4768,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ReadingIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["BenchView"];
-                };
-            };
-            /** @description Created */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["BenchView"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
-    bench_retract_jobs__uuid_job_id__readings__uuid_reading_id__retraction_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: string;
-                reading_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["RetractionIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["BenchView"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
-    bench_call_verdict_jobs__uuid_job_id__verdict_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["VerdictIn"];
+                "application/json": components["schemas"]["ShareIn"];
             };
         };
         responses: {
@@ -1656,7 +4778,25 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BenchView"];
+                    "application/json": components["schemas"]["ShareList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Not Found */
@@ -1670,6 +4810,1494 @@ export interface operations {
             };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    shared_revoke_share_jobs__uuid_job_id__shares__uuid_share_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                share_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShareList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    jobs_show_timeline_jobs__uuid_job_id__timeline_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Timeline"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    codes_triage_jobs__uuid_job_id__triage_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TriageAnswer"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    people_change_own_password_me_password_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    people_own_sessions_me_sessions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    people_end_own_session_me_sessions__uuid_session_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    people_change_theme_me_theme_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ThemeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    people_list_meters_meters_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeterList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    people_add_meter_meters_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeterIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeterList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    people_retire_meter_meters__uuid_meter_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                meter_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeterList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    people_show_session_session_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    people_sign_in_session_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    people_sign_out_session_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    people_setup_state_setup_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetupState"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    people_set_up_setup_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FirstWorkshop"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    shared_show_shared_shared__string_token__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SharedJob"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    jobs_list_models_vehicle_models_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    jobs_load_model_vehicle_models_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ModelText"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    jobs_find_vehicles_vehicles_get: {
+        parameters: {
+            query: {
+                plate: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VehicleList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    jobs_show_vehicle_vehicles__uuid_vehicle_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                vehicle_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VehicleView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    people_change_workshop_workshop_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WorkshopIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkshopView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    people_all_sessions_workshop_sessions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    people_end_any_session_workshop_sessions__uuid_session_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
                 headers: {
                     [name: string]: unknown;
                 };

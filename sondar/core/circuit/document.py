@@ -67,7 +67,9 @@ class Module(Fields):
     price: NonNegative = 450.0
     fit_min: NonNegative = 60.0
     coded: bool = Field(True, description="A new one must be coded or taught in.")
-    answers: Condition | None = Field(None, description="The scan tool gets an answer from it while this is met.")
+    answers: list[Condition] = Field(
+        default_factory=list, description="The scan tool gets an answer from it while all these are met."
+    )
 
 
 class NamedSetup(Fields):
@@ -282,8 +284,8 @@ def _watched(document: CircuitDocument) -> Iterator[tuple[Path, Condition]]:
             for index, condition in enumerate(item.sets):
                 yield (section, name, "sets", index), condition
     for name, module in document.modules.items():
-        if module.answers is not None:
-            yield ("modules", name, "answers"), module.answers
+        for index, condition in enumerate(module.answers):
+            yield ("modules", name, "answers", index), condition
 
 
 def _observation_problems(document: CircuitDocument, terminals: set[str]) -> Iterator[Problem]:

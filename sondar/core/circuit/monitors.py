@@ -66,10 +66,9 @@ def observe(
     document = circuit.document
     if blown is None:
         blown = blown_fuses(circuit, hypotheses, temperature_c)
-    answering = {name: module.answers for name, module in document.modules.items() if module.answers is not None}
-    conditions = [c for item in (*document.codes.values(), *document.symptoms.values()) for c in item.sets] + list(
-        answering.values()
-    )
+    answering = {name: module.answers for name, module in document.modules.items() if module.answers}
+    conditions = [c for item in (*document.codes.values(), *document.symptoms.values()) for c in item.sets]
+    conditions += [c for wanted in answering.values() for c in wanted]
     met = _solve_conditions(circuit, conditions, hypotheses, blown, temperature_c)
     present = [set(names.split("+")) for names in faults]
 
@@ -83,7 +82,7 @@ def observe(
         result: Array = 1.0 - missed
         return result
 
-    silent = {name: 1.0 - met[id(condition)] for name, condition in answering.items()}
+    silent = {name: 1.0 - np.prod([met[id(c)] for c in wanted], axis=0) for name, wanted in answering.items()}
     alive = {name: 1.0 - silent[name] if name in silent else np.ones(len(hypotheses)) for name in document.modules}
     empty = np.zeros((len(hypotheses), 0))
     raised = {name: any_of(item) * alive[item.module] for name, item in document.codes.items()}

@@ -121,7 +121,7 @@ class Circuit:
         """Control positions of normal use: all combinations if they are few, else each control moved alone at each key position."""
         if math.prod(len(values) for values in self.controls.values()) <= MANY_STATES:
             return self.control_states()
-        found = {}
+        found: dict[tuple[tuple[str, str], ...], None] = {}
         for key in self.controls["key"]:
             rest = self.rest_setup().with_control("key", key)
             found[rest.controls] = None

@@ -45,6 +45,7 @@ class VehicleDocument(Fields):
     title: str = Field(min_length=1)
     vehicle: VehicleModel
     circuits: list[str] = Field(min_length=1, description="Ids of the circuits.")
+    addresses: dict[str, int] = Field(default_factory=dict, description="Module -> its logical diagnostic address.")
     shared: dict[str, str] = Field(description="Id -> what it is to people, for everything that stands in more than one circuit.")
 
 
@@ -89,7 +90,7 @@ class VehicleNetwork:
     @cached_property
     def stretches(self) -> dict[str, Stretch]:
         """Part id -> the stretch it belongs to."""
-        shared = nx.Graph()
+        shared: Any = nx.Graph()
         for part in self.network.parts:
             if len(self.owners[part]) > 1:
                 shared.add_node(part)
@@ -182,7 +183,7 @@ def _both(section: str, one: Any, other: Any) -> Any:
         }
         return one.model_copy(update={"cavities": cavities})
     if section == "modules":
-        return one if one.answers is not None else other
+        return one.model_copy(update={"answers": [*one.answers, *(c for c in other.answers if c not in one.answers)]})
     if section in ("codes", "symptoms"):
         sets = [*one.sets, *(condition for condition in other.sets if condition not in one.sets)]
         return one.model_copy(update={"sets": sets, "faults": list(dict.fromkeys([*one.faults, *other.faults]))})
@@ -206,10 +207,8 @@ def _disagreements(vehicle: VehicleDocument, circuits: Mapping[str, CircuitDocum
 
 def _agree(section: str, one: Any, other: Any) -> bool:
     """A connector may carry more in one circuit than in another, a symptom or code may have more causes there."""
-    if section == "modules" and None not in (one.answers, other.answers) and one.answers != other.answers:
-        return False
     blank = {
-        "connectors": {"cavities": {}}, "modules": {"answers": None},
+        "connectors": {"cavities": {}}, "modules": {"answers": []},
         "codes": {"sets": [], "faults": []}, "symptoms": {"sets": [], "faults": []},
     }.get(section, {})  # fmt: skip
     return bool(one.model_copy(update=blank) == other.model_copy(update=blank))

@@ -134,7 +134,7 @@ def neighbours(circuit: Circuit, parts: Sequence[str] | frozenset[str]) -> froze
                 touching.setdefault(node, set()).add(branch.part)
     for _ in range(2):  # the plug at the part, then the wire behind the plug
         reached |= {p for parts_at in touching.values() if parts_at & reached for p in parts_at}
-        plugs = {circuit.parts[p].connector for p in reached if isinstance(circuit.parts.get(p), Contact)}  # type: ignore[union-attr]
+        plugs = {part.connector for p in reached if isinstance(part := circuit.parts.get(p), Contact)}
         reached |= {i for i, part in circuit.parts.items() if isinstance(part, Contact) and part.connector in plugs}
     return frozenset(p for p in reached if p in circuit.parts)
 

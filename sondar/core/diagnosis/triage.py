@@ -166,8 +166,7 @@ class TriageModel:
     @cached_property
     def shows(self) -> npt.NDArray[np.bool_]:
         """(F,) True for faults that make the vehicle notice anything at all."""
-        shown: npt.NDArray[np.bool_] = (self.observables.matrix > 0.3).any(axis=1)
-        return shown
+        return np.asarray((self.observables.matrix > 0.3).any(axis=1))
 
     # -- belief -------------------------------------------------------------------------------------
 
@@ -421,13 +420,7 @@ class TriageModel:
                 after = float((table**2 / np.maximum(chance, 1e-12)[:, None]).sum())
                 worth = (after - now) / (point.access_min + minutes + 0.5)
                 if best is None or worth > best[0] * 1.0001:
-                    outcomes = [
-                        SplitOutcome(
-                            low=float(volts[groups == g, column].min()), high=float(volts[groups == g, column].max()),
-                            probability=float(chance[g]), points_to=titles[list(clusters)[int(np.argmax(table[g]))]],
-                        )
-                        for g in range(len(table)) if chance[g] > 0.01
-                    ]  # fmt: skip
+                    outcomes = _outcomes(volts[:, column], groups, table, [titles[name] for name in clusters])
                     check = SplitCheck(
                         point=point.ref, title=point.title, setup=self._moved(setup), controls=dict(setup.controls),
                         minutes=point.access_min + minutes + 0.5, certainty_now=now, certainty_after=after, outcomes=outcomes,
@@ -455,6 +448,21 @@ class TriageModel:
                 )
                 found.setdefault(setup, 0.2 + minutes)
         return list(found.items())[:8]
+
+
+def _outcomes(volts: Array, groups: Ints, table: Array, titles: Sequence[str]) -> list[SplitOutcome]:
+    """Ranges of a splitting check and where each points; neighbours that point to the same are one."""
+    found: list[SplitOutcome] = []
+    for group, row in enumerate(table):
+        chance, to = float(row.sum()), titles[int(np.argmax(row))]
+        if chance < 0.01:
+            continue
+        low, high = float(volts[groups == group].min()), float(volts[groups == group].max())
+        if found and found[-1].points_to == to:
+            last = found.pop()
+            low, chance = last.low, chance + last.probability
+        found.append(SplitOutcome(low=low, high=high, probability=chance, points_to=to))
+    return found
 
 
 def _gap_groups(values: Array) -> Ints:

@@ -4,7 +4,7 @@ Standard: ``*IDN?``, ``*OPT?``, ``SYST:ERR?``, ``MEAS:VOLT:DC?``, ``MEAS:RES?``.
 subsystem: ``SIM:VEH name``, ``SIM:CONT key=on,fan=on``, ``SIM:UNPL X3``, ``SIM:TEMP 20``, ``SIM:LEAD red,black``, ``SIM:LAMP? watts``.
 
 Run: ``python -m sondar.devices.standins.bench_meter VEHICLES.json PORT``, where the file maps a vehicle's name to
-{"circuit": path, "fault": id or null, "severity": label, "seed": number}.
+{"vehicle": name of a library vehicle, "faults": [[id, severity], …], "seed": number}, or {"circuit": path, …} for one circuit only.
 """
 
 from __future__ import annotations
@@ -18,7 +18,7 @@ from typing import ClassVar
 from sondar.core.circuit.network import Circuit
 from sondar.core.errors import SondarError
 from sondar.devices.standins.vehicle import SimulatedVehicle
-from sondar.documents import load_circuit_text
+from sondar.documents import library_network, load_circuit_text
 
 OVERLOAD, NOT_A_NUMBER = "9.9E37", "9.91E37"
 
@@ -112,8 +112,11 @@ def vehicles_from(path: Path) -> dict[str, SimulatedVehicle]:
     """Simulated vehicles as described in a JSON file; circuit paths are relative to it."""
     found = {}
     for name, spec in json.loads(path.read_text()).items():
-        circuit = Circuit(load_circuit_text((path.parent / spec["circuit"]).read_text(encoding="utf-8")))
-        found[name] = SimulatedVehicle(circuit, spec["fault"], spec.get("severity"), spec.get("seed", 0))
+        if "vehicle" in spec:
+            circuit = library_network(spec["vehicle"]).network
+        else:
+            circuit = Circuit(load_circuit_text((path.parent / spec["circuit"]).read_text(encoding="utf-8")))
+        found[name] = SimulatedVehicle(circuit, spec["faults"], spec.get("seed", 0))
     return found
 
 

@@ -1,6 +1,8 @@
-"""A simulated vehicle: one circuit, one hidden fault, its own part tolerances, and a meter that is never exact."""
+"""A simulated vehicle: one circuit or all of them joined, its hidden faults, its own part tolerances, and a meter that is never exact."""
 
 from __future__ import annotations
+
+from collections.abc import Sequence
 
 import numpy as np
 
@@ -21,12 +23,11 @@ class SimulatedVehicle:
     """Answers measurements as a vehicle would.
 
     Args:
-        fault: fault id of the circuit, or None for a healthy vehicle.
-        severity: label of one of its severities; the first if left out.
+        faults: (fault id, label of its severity or None for the first) of everything that is wrong; none for a healthy vehicle.
         seed: fixes tolerances and meter noise.
     """
 
-    def __init__(self, circuit: Circuit, fault: str | None, severity: str | None = None, seed: int = 0) -> None:
+    def __init__(self, circuit: Circuit, faults: Sequence[tuple[str, str | None]] = (), seed: int = 0) -> None:
         self.circuit = circuit
         self._noise = np.random.default_rng(seed)
         tolerances = np.random.default_rng(seed + 1_000_003)
@@ -36,9 +37,9 @@ class SimulatedVehicle:
             key: float(np.clip(tolerances.standard_normal(), -2.0, 2.0)) for name in sorted(names) for key in (name, f"{name}#emf")
         }
         self._changes: tuple[Change, ...] = ()
-        if fault is not None:
+        for fault, severity in faults:
             severities = circuit.faults[fault].severities
-            self._changes = next((s.changes for s in severities if s.label == severity), severities[0].changes)
+            self._changes += next((s.changes for s in severities if s.label == severity), severities[0].changes)
         self._blown = blown_fuses(circuit, [self._changes])
 
     def measure(self, device_id: str, red: str, black: str, setup: Setup) -> tuple[float | None, str | None]:

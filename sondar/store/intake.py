@@ -1,0 +1,169 @@
+"""What is learnt of a job beside measurements: answers, notes, photographs, and the timeline of everything.
+
+An answer is appended like a reading: the latest on a field counts, the earlier ones tell the history. Whoever answers says which
+entry they saw last, so two people who answer the same field at once both learn of it and nothing is overwritten unseen.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from psycopg.rows import class_row
+from psycopg.types.json import Jsonb
+
+from sondar.store.database import Db
+from sondar.store.jobs import next_seq
+
+
+@dataclass(frozen=True)
+class Answer:
+    """The latest answer on a field, by whom and when."""
+
+    field: str
+    value: Any
+    seq: int
+    by: str | None
+    created_at: datetime
+
+
+@dataclass(frozen=True)
+class Photo:
+    """A photograph without its picture."""
+
+    id: UUID
+    seq: int
+    caption: str
+    sha256: str
+    media_type: str
+    width: int
+    height: int
+    created_at: datetime
+    by: str | None
+
+
+@dataclass(frozen=True)
+class TimelineEntry:
+    """One thing that happened."""
+
+    seq: int
+    kind: str
+    text: str
+    detail: str
+    ref: UUID | None
+    at: datetime
+    by: str | None
+
+
+def answers_of(db: Db, job_id: UUID) -> dict[str, Answer]:
+    """The latest answer on every field."""
+    with db.cursor(row_factory=class_row(Answer)) as cursor:
+        rows = cursor.execute(
+            """
+            SELECT DISTINCT ON (n.field) n.field, n.value, n.seq, a.name AS by, n.created_at
+            FROM answer n LEFT JOIN account a ON a.id = n.account_id WHERE n.job_id = %s ORDER BY n.field, n.seq DESC
+            """,
+            (job_id,),
+        ).fetchall()
+    return {row.field: row for row in rows}
+
+
+def give_answer(db: Db, job_id: UUID, client_key: UUID, field: str, value: Any, seen_seq: int) -> Answer | None:
+    """Append an answer; if another came after the one the writer saw and differs, return that one and append nothing."""
+    seq = next_seq(db, job_id)
+    if db.execute("SELECT 1 FROM answer WHERE job_id = %s AND client_key = %s", (job_id, client_key)).fetchone() is not None:
+        return None
+    standing = answers_of(db, job_id).get(field)
+    if standing is not None and standing.value == value:
+        return None
+    if standing is not None and standing.seq > seen_seq:
+        return standing
+    db.execute(
+        "INSERT INTO answer (job_id, seq, client_key, field, value) VALUES (%s, %s, %s, %s, %s)",
+        (job_id, seq, client_key, field, Jsonb(value)),
+    )
+    return None
+
+
+def add_note(db: Db, job_id: UUID, client_key: UUID, body: str) -> None:
+    """Append a note."""
+    seq = next_seq(db, job_id)
+    db.execute(
+        "INSERT INTO note (job_id, seq, client_key, body) VALUES (%s, %s, %s, %s) ON CONFLICT (job_id, client_key) DO NOTHING",
+        (job_id, seq, client_key, body),
+    )
+
+
+def add_photo(db: Db, job_id: UUID, client_key: UUID, values: dict[str, Any]) -> UUID:
+    """Append a photograph, already checked and stripped."""
+    seq = next_seq(db, job_id)
+    db.execute(
+        """
+        INSERT INTO photo (job_id, seq, client_key, caption, sha256, media_type, width, height, body, thumbnail)
+        VALUES (%(job_id)s, %(seq)s, %(client_key)s, %(caption)s, %(sha256)s, %(media_type)s, %(width)s, %(height)s, %(body)s,
+                %(thumbnail)s) ON CONFLICT (job_id, client_key) DO NOTHING
+        """,
+        {**values, "job_id": job_id, "seq": seq, "client_key": client_key},
+    )
+    row = db.execute("SELECT id FROM photo WHERE job_id = %s AND client_key = %s", (job_id, client_key)).fetchone()
+    assert row is not None
+    return UUID(str(row[0]))
+
+
+def photos_of(db: Db, job_id: UUID) -> list[Photo]:
+    """Photographs of a job in order."""
+    with db.cursor(row_factory=class_row(Photo)) as cursor:
+        return cursor.execute(
+            """
+            SELECT p.id, p.seq, p.caption, p.sha256, p.media_type, p.width, p.height, p.created_at, a.name AS by
+            FROM photo p LEFT JOIN account a ON a.id = p.account_id WHERE p.job_id = %s ORDER BY p.seq
+            """,
+            (job_id,),
+        ).fetchall()
+
+
+def picture(db: Db, photo_id: UUID, thumbnail: bool) -> tuple[bytes, str] | None:
+    """(bytes, media type) of a photograph; thumbnails are JPEG."""
+    column = "thumbnail" if thumbnail else "body"
+    row = db.execute(f"SELECT {column}, media_type FROM photo WHERE id = %s", (photo_id,)).fetchone()
+    return None if row is None else (bytes(row[0]), "image/jpeg" if thumbnail else str(row[1]))
+
+
+_TIMELINE = """
+    SELECT e.seq, e.kind, e.text, e.detail, e.ref, e.at, a.name AS by FROM (
+        SELECT 0 AS seq, 'taken in' AS kind, complaint AS text, '' AS detail, id AS ref, created_at AS at, account_id FROM job WHERE id = %(job)s
+        UNION ALL
+        SELECT n.seq, 'answer', n.field, n.value::text, n.id, n.created_at, n.account_id FROM answer n WHERE n.job_id = %(job)s
+        UNION ALL
+        SELECT n.seq, 'note', n.body, '', n.id, n.created_at, n.account_id FROM note n WHERE n.job_id = %(job)s
+        UNION ALL
+        SELECT p.seq, 'photograph', p.caption, '', p.id, p.created_at, p.account_id FROM photo p WHERE p.job_id = %(job)s
+        UNION ALL
+        SELECT s.seq, 'codes read', coalesce((SELECT string_agg(concat_ws(' ', nullif(x.module, ''), x.code), ', ' ORDER BY x.position)
+                 FROM scanned_code x WHERE x.scan_id = s.id), 'no codes'), s.source, s.id, s.created_at, s.account_id
+        FROM code_scan s WHERE s.job_id = %(job)s
+        UNION ALL
+        SELECT c.seq, 'codes cleared', '', c.source, c.id, c.created_at, c.account_id FROM clearing c WHERE c.job_id = %(job)s
+        UNION ALL
+        SELECT c.seq, 'chase begun', v.title, c.reason, c.id, c.created_at, c.account_id
+        FROM chase c JOIN circuit_version v ON v.id = c.circuit_version_id WHERE c.job_id = %(job)s
+        UNION ALL
+        SELECT r.seq, 'reading', r.instrument || ' at ' || r.red || ': ' || r.entry,
+               CASE WHEN t.id IS NULL THEN r.note ELSE 'taken back: ' || t.reason END, r.chase_id, r.created_at, r.account_id
+        FROM reading r LEFT JOIN retraction t ON t.reading_id = r.id WHERE r.job_id = %(job)s
+        UNION ALL
+        SELECT x.seq, CASE WHEN x.excluded THEN 'ruled out' ELSE 'brought back' END, x.kind || ' ' || x.name, '', x.chase_id, x.created_at,
+               x.account_id FROM exclusion x WHERE x.job_id = %(job)s
+        UNION ALL
+        SELECT d.seq, 'verdict', d.sentence, '', d.chase_id, d.created_at, d.account_id FROM verdict d WHERE d.job_id = %(job)s
+    ) e LEFT JOIN account a ON a.id = e.account_id
+    ORDER BY e.at, e.seq
+"""
+
+
+def timeline(db: Db, job_id: UUID) -> list[TimelineEntry]:
+    """Everything of a job in the order it happened."""
+    with db.cursor(row_factory=class_row(TimelineEntry)) as cursor:
+        return cursor.execute(_TIMELINE, {"job": job_id}).fetchall()

@@ -1,0 +1,57 @@
+"""Photographs: checked, turned upright, stripped of where and with what they were taken, and a thumbnail made."""
+
+from __future__ import annotations
+
+import hashlib
+import io
+import warnings
+from typing import Any
+
+from PIL import Image, ImageOps, UnidentifiedImageError
+
+from sondar.web.problems import ProblemError, field_problem
+
+MAX_BYTES = 12 * 1024 * 1024
+MAX_PIXELS = 50_000_000
+THUMBNAIL = (320, 320)
+KINDS = {"JPEG": "image/jpeg", "PNG": "image/png", "WEBP": "image/webp"}
+
+
+def prepare_photo(raw: bytes) -> dict[str, Any]:
+    """Fields of the stored photograph. It is encoded anew from its pixels, so no metadata and no hidden content survive.
+
+    Raises:
+        ProblemError: 413 or 422, too large, or not a picture of a known kind.
+    """
+    if len(raw) > MAX_BYTES:
+        raise ProblemError(413, "Picture too large", f"at most {MAX_BYTES // 1024 // 1024} MB: take it at a lower resolution")
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("error", Image.DecompressionBombWarning)
+            opened = Image.open(io.BytesIO(raw), formats=list(KINDS))
+            if opened.width * opened.height > MAX_PIXELS:
+                raise ProblemError(413, "Picture too large", f"at most {MAX_PIXELS // 1_000_000} million pixels")
+            kind = str(opened.format)
+            upright = ImageOps.exif_transpose(opened)
+            upright.load()
+    except (
+        UnidentifiedImageError,
+        OSError,
+        ValueError,
+        SyntaxError,
+        Image.DecompressionBombError,
+        Image.DecompressionBombWarning,
+    ) as error:
+        raise field_problem("picture", "not a readable JPEG, PNG or WebP picture") from error
+    clean = upright.convert("RGB") if kind == "JPEG" or upright.mode not in ("RGB", "RGBA", "L") else upright
+    clean.info.clear()
+    body = io.BytesIO()
+    clean.save(body, kind, **({"quality": 88} if kind in ("JPEG", "WEBP") else {}))
+    small = clean.convert("RGB")
+    small.thumbnail(THUMBNAIL)
+    thumbnail = io.BytesIO()
+    small.save(thumbnail, "JPEG", quality=80)
+    return {
+        "sha256": hashlib.sha256(body.getvalue()).hexdigest(), "media_type": KINDS[kind], "width": clean.width, "height": clean.height,
+        "body": body.getvalue(), "thumbnail": thumbnail.getvalue(),
+    }  # fmt: skip
