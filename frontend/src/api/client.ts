@@ -8,9 +8,27 @@ export type Circuit = Schema["CircuitDetail"];
 export type CircuitSummary = Schema["CircuitSummary"];
 export type Proposal = Schema["ProposalView"];
 export type TestIn = Schema["TestIn"];
-export type Problem = Schema["ProblemDetails"];
+export type Problem = Schema["ProblemDetails"] & { standing?: unknown };
+export type JobDetail = Schema["JobDetail"];
+export type Triage = Schema["TriageView"];
+export type Code = Schema["CodeView"];
+export type Me = Schema["Me"];
 
 export const api = createClient<paths>({ baseUrl: "" });
+
+let csrf = "";
+
+/** The session's own token, which every writing request carries. */
+export function setCsrf(token: string): void {
+  csrf = token;
+}
+
+api.use({
+  onRequest({ request }) {
+    if (csrf) request.headers.set("X-CSRF-Token", csrf);
+    return request;
+  },
+});
 
 /** An error the server explained; `problem` holds its words and the fields at fault. */
 export class ApiError extends Error {
@@ -29,5 +47,6 @@ export function unwrap<T>(answer: { data?: T; error?: unknown; response: Respons
     status: answer.response.status,
     detail: found?.detail ?? `The server answered ${answer.response.status}. Try again.`,
     errors: found?.errors ?? [],
+    standing: found?.standing,
   });
 }

@@ -1,10 +1,22 @@
-import { queryOptions } from "@tanstack/react-query";
+import { infiniteQueryOptions, keepPreviousData, queryOptions } from "@tanstack/react-query";
 import { api, type TestIn, unwrap } from "./client";
 
-export const jobsQuery = queryOptions({
-  queryKey: ["jobs"],
-  queryFn: async () => unwrap(await api.GET("/api/v1/jobs")),
-});
+export type Stage = "take in" | "chase" | "verdict" | "repair" | "verify" | "closed";
+export const STAGES: Stage[] = ["take in", "chase", "verdict", "repair", "verify", "closed"];
+
+export const jobsQuery = (q: string, stage: string) =>
+  infiniteQueryOptions({
+    queryKey: ["jobs", q, stage],
+    initialPageParam: undefined as number | undefined,
+    placeholderData: keepPreviousData,
+    queryFn: async ({ pageParam }) =>
+      unwrap(
+        await api.GET("/api/v1/jobs", {
+          params: { query: { q, stage: (stage || undefined) as Stage | undefined, before: pageParam } },
+        }),
+      ),
+    getNextPageParam: (page) => page.next_before ?? undefined,
+  });
 
 export const circuitsQuery = queryOptions({
   queryKey: ["circuits"],
@@ -24,23 +36,57 @@ export const circuitQuery = (versionId: string | undefined) =>
       ),
   });
 
-export const benchQuery = (jobId: string) =>
+export const benchQuery = (chaseId: string) =>
   queryOptions({
-    queryKey: ["bench", jobId],
+    queryKey: ["bench", chaseId],
     queryFn: async () =>
-      unwrap(await api.GET("/api/v1/jobs/{job_id}/bench", { params: { path: { job_id: jobId } } })),
+      unwrap(await api.GET("/api/v1/chases/{chase_id}/bench", { params: { path: { chase_id: chaseId } } })),
   });
 
-export const previewQuery = (jobId: string, test: TestIn | null, readings: number) =>
+export const previewQuery = (chaseId: string, test: TestIn | null, readings: number) =>
   queryOptions({
-    queryKey: ["preview", jobId, test, readings],
+    queryKey: ["preview", chaseId, test, readings],
     enabled: test !== null,
     retry: false,
     queryFn: async () =>
       unwrap(
-        await api.POST("/api/v1/jobs/{job_id}/preview", {
-          params: { path: { job_id: jobId } },
+        await api.POST("/api/v1/chases/{chase_id}/preview", {
+          params: { path: { chase_id: chaseId } },
           body: test as TestIn,
         }),
       ),
   });
+
+export const jobQuery = (jobId: string) =>
+  queryOptions({
+    queryKey: ["job", jobId],
+    queryFn: async () =>
+      unwrap(await api.GET("/api/v1/jobs/{job_id}", { params: { path: { job_id: jobId } } })),
+  });
+
+/** `state` changes whenever something the triage goes by does. */
+export const triageQuery = (jobId: string, state: string) =>
+  queryOptions({
+    queryKey: ["triage", jobId, state],
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      unwrap(await api.GET("/api/v1/jobs/{job_id}/triage", { params: { path: { job_id: jobId } } })),
+  });
+
+export const timelineQuery = (jobId: string) =>
+  queryOptions({
+    queryKey: ["timeline", jobId],
+    queryFn: async () =>
+      unwrap(await api.GET("/api/v1/jobs/{job_id}/timeline", { params: { path: { job_id: jobId } } })),
+  });
+
+export const modelsQuery = queryOptions({
+  queryKey: ["models"],
+  staleTime: 600_000,
+  queryFn: async () => unwrap(await api.GET("/api/v1/vehicle-models")),
+});
+
+export const setupQuery = queryOptions({
+  queryKey: ["setup"],
+  queryFn: async () => unwrap(await api.GET("/api/v1/setup")),
+});

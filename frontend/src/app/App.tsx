@@ -1,20 +1,65 @@
+import { useQuery } from "@tanstack/react-query";
+import { lazy, Suspense } from "react";
 import { Link, Route, Routes } from "react-router";
+import { setupQuery } from "../api/queries";
+import { useMe } from "../api/session";
+import { SetUpPage } from "../features/account/SetUpPage";
+import { SignInPage } from "../features/account/SignInPage";
 import { BenchPage } from "../features/bench/BenchPage";
+import { JobPage } from "../features/intake/JobPage";
 import { JobsPage } from "../features/jobs/JobsPage";
 import { NewJobPage } from "../features/jobs/NewJobPage";
+import { SharedPage } from "../features/shared/SharedPage";
 import { VerdictPage } from "../features/verdict/VerdictPage";
 import { Notice } from "../ui/Notice";
 import { Shell } from "./Shell";
 
-/** The screens: jobs, new job, bench, verdict. */
+const SettingsPage = lazy(() => import("../features/settings/SettingsPage"));
+
+/** The screens. A share link opens without signing in; everything else asks who is there. */
 export function App() {
+  return (
+    <Routes>
+      <Route path="s/:token" element={<SharedPage />} />
+      <Route path="*" element={<Inside />} />
+    </Routes>
+  );
+}
+
+function Inside() {
+  const me = useMe();
+  const setup = useQuery({ ...setupQuery, enabled: me.data?.signed_in === false });
+  if (me.error) {
+    return (
+      <main className="mx-auto max-w-xl p-6">
+        <h1 className="mb-3 text-2xl">Sondar does not answer</h1>
+        <Notice tone="problem">Nothing is lost. Reload when the server is back.</Notice>
+      </main>
+    );
+  }
+  if (!me.data || (!me.data.signed_in && setup.isPending))
+    return (
+      <main className="p-6" aria-busy="true">
+        …
+      </main>
+    );
+  if (!me.data.signed_in) return setup.data?.needed ? <SetUpPage /> : <SignInPage />;
   return (
     <Routes>
       <Route element={<Shell />}>
         <Route index element={<JobsPage />} />
         <Route path="jobs/new" element={<NewJobPage />} />
-        <Route path="jobs/:jobId" element={<BenchPage />} />
-        <Route path="jobs/:jobId/verdict" element={<VerdictPage />} />
+        <Route path="jobs/:jobId" element={<JobPage />} />
+        <Route path="bench/:chaseId" element={<BenchPage />} />
+        <Route path="bench/:chaseId/verdict" element={<VerdictPage />} />
+        <Route
+          path="settings"
+          element={
+            <Suspense fallback={<main className="p-6">…</main>}>
+              <SettingsPage />
+            </Suspense>
+          }
+        />
         <Route
           path="*"
           element={

@@ -1,11 +1,25 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, Outlet } from "react-router";
+import { api, unwrap } from "../api/client";
+import { accept, meQuery, useMe } from "../api/session";
 import { applyTheme, storedTheme, type Theme } from "../lib/theme";
 
-/** The frame of every screen: name, way back to the jobs, theme. Screens put their own line into `#headline`. */
+/** The frame of every screen: name, way back to the jobs, who is signed in, theme. Screens put their own line into `#headline`. */
 export function Shell() {
   const [theme, setTheme] = useState<Theme>(storedTheme());
+  const me = useMe().data;
+  const client = useQueryClient();
   const other: Theme = theme === "light" ? "dark" : "light";
+  const signOut = useMutation({
+    mutationFn: async () => unwrap(await api.DELETE("/api/v1/session")),
+    onSuccess: (answer) => {
+      // What another person may not see must not stay in memory. Entries not yet sent stay in this browser.
+      client.clear();
+      client.setQueryData(meQuery.queryKey, accept(answer));
+    },
+  });
+  const quiet = "min-h-11 px-2 text-sm text-soft underline-offset-4 hover:underline";
   return (
     <div className="flex h-full flex-col">
       <header className="flex min-h-12 items-center gap-4 border-b border-rule px-4">
@@ -19,19 +33,28 @@ export function Shell() {
             <path d="M8 15h8l-1.6 8h-4.8z" fill="currentColor" />
             <path d="M8 5h8M8.8 9h6.4" stroke="var(--depth-4)" strokeWidth="1.6" />
           </svg>
-          Sondar
+          <span className="max-sm:sr-only">Sondar</span>
         </Link>
         <div id="headline" className="min-w-0 flex-1" />
-        <button
-          type="button"
-          className="min-h-11 px-2 text-sm text-soft underline-offset-4 hover:underline"
-          onClick={() => {
-            applyTheme(other);
-            setTheme(other);
-          }}
-        >
-          {other === "dark" ? "Night" : "Day"}
-        </button>
+        <div className="flex shrink-0 items-center">
+          <button
+            type="button"
+            className={quiet}
+            onClick={() => {
+              applyTheme(other);
+              setTheme(other);
+              void api.PUT("/api/v1/me/theme", { body: { theme: other } });
+            }}
+          >
+            {other === "dark" ? "Night" : "Day"}
+          </button>
+          <Link to="/settings" className={`flex items-center ${quiet}`} title={me?.name}>
+            {me?.name.split(",")[0] ?? ""} <span className="sr-only">, settings</span>
+          </Link>
+          <button type="button" className={quiet} onClick={() => signOut.mutate()}>
+            Sign out
+          </button>
+        </div>
       </header>
       <div className="min-h-0 flex-1 overflow-auto">
         <Outlet />

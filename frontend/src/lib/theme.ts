@@ -2,11 +2,16 @@ export type Theme = "light" | "dark";
 
 const KEY = "sondar-theme";
 
+/** What the device asks for. */
+export function systemTheme(): Theme {
+  return matchMedia("(prefers-color-scheme: dark)").matches ? "dark" : "light";
+}
+
 /** The theme chosen before, else what the system asks for. */
 export function storedTheme(): Theme {
   const stored = localStorage.getItem(KEY);
   if (stored === "light" || stored === "dark") return stored;
-  return matchMedia("(prefers-color-scheme: dark)").matches ? "dark" : "light";
+  return systemTheme();
 }
 
 /** Switch the whole page and remember it. */

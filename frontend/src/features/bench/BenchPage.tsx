@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
-import { useNavigate, useParams } from "react-router";
+import { Link, useNavigate, useParams } from "react-router";
 import {
   ApiError,
   api,
@@ -12,11 +12,13 @@ import {
   unwrap,
 } from "../../api/client";
 import { benchQuery, circuitQuery, previewQuery } from "../../api/queries";
+import { useMe } from "../../api/session";
 import { Headline } from "../../app/Headline";
 import { minutes, percent } from "../../lib/format";
 import { AskDialog } from "../../ui/AskDialog";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
+import { useJobEvents } from "../intake/useJobEvents";
 import { CircuitDrawing } from "./CircuitDrawing";
 import { EntryField } from "./EntryField";
 import { OutcomeTable, ProposalCard } from "./ProposalCard";
@@ -28,9 +30,10 @@ import { useReadings } from "./useReadings";
 
 /** The bench: what do I measure next, and what did it tell me? */
 export function BenchPage() {
-  const { jobId = "" } = useParams();
-  const bench = useQuery(benchQuery(jobId));
-  const circuit = useQuery(circuitQuery(bench.data?.job.circuit_version_id));
+  const { chaseId = "" } = useParams();
+  const bench = useQuery(benchQuery(chaseId));
+  const circuit = useQuery(circuitQuery(bench.data?.chase.circuit_version_id));
+  useJobEvents(bench.data?.job.id);
   const failed = bench.error ?? circuit.error;
   if (failed) {
     return (
@@ -49,7 +52,7 @@ export function BenchPage() {
       </main>
     );
   }
-  return <OpenBench key={jobId} bench={bench.data} circuit={circuit.data} />;
+  return <OpenBench key={chaseId} bench={bench.data} circuit={circuit.data} />;
 }
 
 type Reading = Bench["readings"][number];
@@ -61,7 +64,7 @@ function asTest(proposal: Proposal): TestIn {
 }
 
 function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }) {
-  const jobId = bench.job.id;
+  const chaseId = bench.chase.id;
   const client = useQueryClient();
   const navigate = useNavigate();
   const input = useRef<HTMLInputElement>(null);
@@ -72,8 +75,10 @@ function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }) {
   const [changing, setChanging] = useState(false);
   const [asking, setAsking] = useState<Reading | null>(null);
   const [source, setSource] = useState<"typed" | "meter">("typed");
-  const queue = useReadings(jobId);
-  const preview = useQuery(previewQuery(jobId, own, bench.assessment.effects.length));
+  const [meterId, setMeterId] = useState(() => localStorage.getItem("sondar-meter") ?? "");
+  const queue = useReadings(chaseId);
+  const canWrite = useMe().data?.role !== "read-only";
+  const preview = useQuery(previewQuery(chaseId, own, bench.assessment.effects.length));
   const { proposals, verdict } = bench.assessment;
   const proposed = proposals[Math.min(chosen, proposals.length - 1)];
   const shown = own ? preview.data : proposed;
@@ -81,16 +86,16 @@ function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }) {
 
   const take = useCallback(
     (answer: Bench) => {
-      client.setQueryData(benchQuery(jobId).queryKey, answer);
+      client.setQueryData(benchQuery(chaseId).queryKey, answer);
       client.invalidateQueries({ queryKey: ["jobs"] });
     },
-    [client, jobId],
+    [client, chaseId],
   );
   const retract = useMutation({
     mutationFn: async ({ reading, reason }: { reading: Reading; reason: string }) =>
       unwrap(
-        await api.POST("/api/v1/jobs/{job_id}/readings/{reading_id}/retraction", {
-          params: { path: { job_id: jobId, reading_id: reading.id } },
+        await api.POST("/api/v1/chases/{chase_id}/readings/{reading_id}/retraction", {
+          params: { path: { chase_id: chaseId, reading_id: reading.id } },
           body: { client_key: crypto.randomUUID(), reason },
         }),
       ),
@@ -99,8 +104,8 @@ function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }) {
   const exclude = useMutation({
     mutationFn: async (body: Omit<ExclusionIn, "client_key">) =>
       unwrap(
-        await api.POST("/api/v1/jobs/{job_id}/exclusions", {
-          params: { path: { job_id: jobId } },
+        await api.POST("/api/v1/chases/{chase_id}/exclusions", {
+          params: { path: { chase_id: chaseId } },
           body: { client_key: crypto.randomUUID(), ...body },
         }),
       ),
@@ -111,7 +116,9 @@ function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }) {
   });
   const meter = useMutation({
     mutationFn: async (body: TestIn) =>
-      unwrap(await api.POST("/api/v1/jobs/{job_id}/meter", { params: { path: { job_id: jobId } }, body })),
+      unwrap(
+        await api.POST("/api/v1/chases/{chase_id}/meter", { params: { path: { chase_id: chaseId } }, body }),
+      ),
     onSuccess: ({ entry: text }) => {
       setEntry(text);
       setSource("meter");
@@ -121,20 +128,27 @@ function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }) {
   const call = useMutation({
     mutationFn: async () =>
       unwrap(
-        await api.POST("/api/v1/jobs/{job_id}/verdict", {
-          params: { path: { job_id: jobId } },
+        await api.POST("/api/v1/chases/{chase_id}/verdict", {
+          params: { path: { chase_id: chaseId } },
           body: { client_key: crypto.randomUUID() },
         }),
       ),
     onSuccess: (answer) => {
       take(answer);
-      navigate(`/jobs/${jobId}/verdict`);
+      navigate(`/bench/${chaseId}/verdict`);
     },
   });
 
   const record = (text: string) => {
     if (!test) return;
-    queue.add({ ...test, client_key: crypto.randomUUID(), entry: text, source, note: "" });
+    queue.add({
+      ...test,
+      client_key: crypto.randomUUID(),
+      entry: text,
+      source,
+      note: "",
+      meter_id: meterId || null,
+    });
     setEntry("");
     setSource("typed");
     setOwn(null);
@@ -241,7 +255,14 @@ function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }) {
     <main className="grid h-full grid-cols-1 md:grid-cols-[minmax(340px,1fr)_minmax(0,1.25fr)] xl:grid-cols-[400px_minmax(0,1fr)_310px]">
       <Headline>
         <div className="flex flex-wrap items-baseline gap-x-4 text-sm leading-tight">
-          <h1 className="text-lg">{bench.job.plate || `Job ${bench.job.number}`}</h1>
+          <h1 className="text-lg">
+            <Link
+              to={`/jobs/${bench.job.id}`}
+              className="inline-flex min-h-6 underline-offset-4 hover:underline"
+            >
+              {bench.job.plate || `Job ${bench.job.number}`}
+            </Link>
+          </h1>
           <span className="min-w-0 flex-1 truncate text-soft" title={bench.job.complaint}>
             {bench.job.make} {bench.job.model}. {bench.job.codes && <strong>{bench.job.codes}. </strong>}
             {bench.job.complaint}
@@ -300,7 +321,8 @@ function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }) {
             stands.
           </Notice>
         )}
-        {test && device && (
+        {!canWrite && <Notice tone="note">Your account may look on. Readings are recorded by others.</Notice>}
+        {canWrite && test && device && (
           <EntryField
             input={input}
             value={entry}
@@ -319,6 +341,26 @@ function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }) {
             meterBusy={meter.isPending}
             onMeter={() => meter.mutate(test)}
           />
+        )}
+        {bench.meters.length > 0 && device?.kind !== "lamp" && (
+          <label className="-my-1 flex items-center gap-2 text-sm text-soft">
+            Meter
+            <select
+              className="min-h-9 rounded-sm border border-ink/60 bg-raised px-2 text-ink"
+              value={bench.meters.some((item) => item.id === meterId) ? meterId : ""}
+              onChange={(event) => {
+                setMeterId(event.target.value);
+                localStorage.setItem("sondar-meter", event.target.value);
+              }}
+            >
+              <option value="">usual accuracy</option>
+              {bench.meters.map((item) => (
+                <option key={item.id} value={item.id}>
+                  {item.name}
+                </option>
+              ))}
+            </select>
+          </label>
         )}
         <div className="-my-2 flex flex-wrap items-center gap-x-4 text-sm">
           <Button kind="quiet" className="px-0" onClick={cannotReach}>
@@ -410,6 +452,16 @@ function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }) {
         aria-label="Suspects"
       >
         <ThreeWayField track={bench.assessment.track} />
+        {bench.leanings.length > 0 && (
+          <details className="text-sm">
+            <summary className="min-h-6 cursor-pointer text-soft">Known before the first reading</summary>
+            <ul className="list-disc pl-5">
+              {bench.leanings.map((reason) => (
+                <li key={reason}>{reason}</li>
+              ))}
+            </ul>
+          </details>
+        )}
         <h2 className="mt-1 mb-1 text-base">
           Suspects <span className="text-sm font-[400] text-soft">by what would be replaced</span>
         </h2>

@@ -21,8 +21,8 @@ const RETRY_MS = 1500;
  * Readings on their way to the server: shown at once, kept over a reload, sent in order until taken.
  * Each carries its own key, so sending one twice does no harm.
  */
-export function useReadings(jobId: string): Queue {
-  const key = `sondar-pending-${jobId}`;
+export function useReadings(chaseId: string): Queue {
+  const key = `sondar-pending-${chaseId}`;
   const client = useQueryClient();
   const [pending, setPending] = useState<ReadingIn[]>(() => JSON.parse(localStorage.getItem(key) ?? "[]"));
   const [waiting, setWaiting] = useState(false);
@@ -39,12 +39,14 @@ export function useReadings(jobId: string): Queue {
     if (!first || busy.current) return;
     busy.current = true;
     try {
-      const answer = await api.POST("/api/v1/jobs/{job_id}/readings", {
-        params: { path: { job_id: jobId } },
+      const answer = await api.POST("/api/v1/chases/{chase_id}/readings", {
+        params: { path: { chase_id: chaseId } },
         body: first,
       });
-      if (answer.response.status >= 500) throw new Error("not reachable");
-      client.setQueryData(benchQuery(jobId).queryKey, unwrap(answer));
+      // Signed out meanwhile, or the server is away: the entry stays here and is sent again.
+      if (answer.response.status >= 500 || [401, 403, 429].includes(answer.response.status))
+        throw new Error("not taken now");
+      client.setQueryData(benchQuery(chaseId).queryKey, unwrap(answer));
       client.invalidateQueries({ queryKey: ["jobs"] });
       setWaiting(false);
       setPending((all) => all.filter((item) => item.client_key !== first.client_key));
@@ -59,7 +61,7 @@ export function useReadings(jobId: string): Queue {
     } finally {
       busy.current = false;
     }
-  }, [client, jobId, pending]);
+  }, [client, chaseId, pending]);
 
   useEffect(() => {
     void sendFirst();

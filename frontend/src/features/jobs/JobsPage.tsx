@@ -1,83 +1,154 @@
-import { useQuery } from "@tanstack/react-query";
-import { useEffect, useRef } from "react";
+import { useInfiniteQuery } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
-import { Link, useNavigate } from "react-router";
+import { Link, useNavigate, useSearchParams } from "react-router";
 import type { Job } from "../../api/client";
-import { jobsQuery } from "../../api/queries";
+import { jobsQuery, STAGES } from "../../api/queries";
+import { useMe } from "../../api/session";
 import { groupName, when } from "../../lib/format";
+import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 
-const STAGES = ["taken in", "chase", "verdict"];
+const SETTLE_MS = 180;
 
-/** All jobs, newest first; each line opens where work stands. */
+/** All jobs, newest first, or those that match; each line opens the job. */
 export function JobsPage() {
-  const { data, error, isPending } = useQuery(jobsQuery);
+  const [params, setParams] = useSearchParams();
+  const asked = params.get("q") ?? "";
+  const stage = params.get("stage") ?? "";
+  const [text, setText] = useState(asked);
+  const canWrite = useMe().data?.role !== "read-only";
+  const found = useInfiniteQuery(jobsQuery(asked, stage));
   const navigate = useNavigate();
+  const search = useRef<HTMLInputElement>(null);
   const list = useRef<HTMLUListElement>(null);
-  useHotkeys("n", () => navigate("/jobs/new"));
+  useHotkeys("n", () => canWrite && navigate("/jobs/new"));
+  useHotkeys("/", (event) => {
+    event.preventDefault();
+    search.current?.focus();
+  });
+  useEffect(() => search.current?.focus({ preventScroll: true }), []);
   useEffect(() => {
-    if (data) list.current?.querySelector("a")?.focus({ preventScroll: true });
-  }, [data]);
+    const timer = window.setTimeout(() => {
+      if (text !== asked)
+        setParams(
+          (now) => {
+            if (text) now.set("q", text);
+            else now.delete("q");
+            return now;
+          },
+          { replace: true },
+        );
+    }, SETTLE_MS);
+    return () => window.clearTimeout(timer);
+  }, [text, asked, setParams]);
+  const jobs = found.data?.pages.flatMap((page) => page.jobs) ?? [];
   const move = (event: React.KeyboardEvent, step: number) => {
     const links = [...(list.current?.querySelectorAll("a") ?? [])];
-    const next = links[links.indexOf(document.activeElement as HTMLAnchorElement) + step];
+    const at = links.indexOf(document.activeElement as HTMLAnchorElement);
+    const next = links[at + step] ?? (step < 0 ? search.current : null);
     if (next) {
       event.preventDefault();
       next.focus();
     }
   };
+  const arrows = (event: React.KeyboardEvent) => {
+    if (event.key === "ArrowDown") move(event, 1);
+    if (event.key === "ArrowUp") move(event, -1);
+  };
   return (
-    <main className="mx-auto max-w-5xl px-5 py-6">
-      <div className="mb-5 flex items-end justify-between gap-4">
+    <main className="mx-auto max-w-5xl px-5 py-5">
+      <div className="mb-3 flex items-end justify-between gap-4">
         <div>
           <h1 className="text-3xl">Jobs</h1>
-          <p className="text-soft">Enter opens a job where it stands. N takes in a vehicle.</p>
+          <p className="text-soft">↓ and Enter open a job. N takes in a vehicle. / searches.</p>
         </div>
-        <Link
-          to="/jobs/new"
-          className="flex min-h-11 items-center rounded-sm bg-next px-5 font-[650] text-on-next"
-        >
-          Take in a vehicle
-        </Link>
+        {canWrite && (
+          <Link
+            to="/jobs/new"
+            className="flex min-h-11 items-center rounded-sm bg-next px-5 font-[650] text-on-next"
+          >
+            Take in a vehicle
+          </Link>
+        )}
       </div>
-      {error && (
+      <div className="mb-4 flex flex-wrap items-center gap-3">
+        <label className="min-w-64 flex-1">
+          <span className="sr-only">Search jobs</span>
+          <input
+            ref={search}
+            type="search"
+            value={text}
+            onChange={(event) => setText(event.target.value)}
+            onKeyDown={arrows}
+            placeholder="Plate, code, circuit, part, words of the complaint"
+            className="block min-h-11 w-full rounded-sm border border-ink/60 bg-raised px-3 text-base placeholder:text-soft"
+          />
+        </label>
+        <label className="flex items-center gap-2 text-sm text-soft">
+          Stage
+          <select
+            value={stage}
+            onChange={(event) =>
+              setParams((now) => {
+                if (event.target.value) now.set("stage", event.target.value);
+                else now.delete("stage");
+                return now;
+              })
+            }
+            className="min-h-11 rounded-sm border border-ink/60 bg-raised px-2 text-ink"
+          >
+            <option value="">all</option>
+            {STAGES.map((item) => (
+              <option key={item}>{item}</option>
+            ))}
+          </select>
+        </label>
+      </div>
+      {found.error && (
         <Notice tone="problem">
-          The jobs cannot be read: {error.message}. Reload when the server is back.
+          The jobs cannot be read: {found.error.message}. Reload when the server is back.
         </Notice>
       )}
-      {isPending && <p>Reading the jobs …</p>}
-      {data && data.jobs.length === 0 && (
+      {found.isPending && <p>Reading the jobs …</p>}
+      {found.data && jobs.length === 0 && (
         <div className="border-y border-rule py-10">
-          <p className="text-lg">No vehicle has been taken in yet.</p>
-          <p className="text-soft">
-            Take one in, say what the customer complains of, pick the circuit or load its file, and Sondar
-            says what to measure first.
-          </p>
+          {asked || stage ? (
+            <p className="text-lg">
+              No job matches{asked ? ` “${asked}”` : ""}. Fewer words or the beginning of a word find more.
+            </p>
+          ) : (
+            <>
+              <p className="text-lg">No vehicle has been taken in yet.</p>
+              <p className="text-soft">
+                Take one in, say what the customer complains of, read its codes, and Sondar says what to chase
+                first and what to measure.
+              </p>
+            </>
+          )}
         </div>
       )}
-      <ul
-        ref={list}
-        className="border-t border-rule"
-        onKeyDown={(event) => {
-          if (event.key === "ArrowDown") move(event, 1);
-          if (event.key === "ArrowUp") move(event, -1);
-        }}
-      >
-        {data?.jobs.map((job) => (
+      <ul ref={list} className="border-t border-rule" onKeyDown={arrows}>
+        {jobs.map((job) => (
           <JobLine key={job.id} job={job} />
         ))}
       </ul>
+      {found.hasNextPage && (
+        <Button className="mt-4" onClick={() => found.fetchNextPage()} disabled={found.isFetchingNextPage}>
+          {found.isFetchingNextPage ? "Reading …" : "Older jobs"}
+        </Button>
+      )}
     </main>
   );
 }
 
 function JobLine({ job }: { job: Job }) {
-  const stage = STAGES.indexOf(job.stage);
+  const stage = STAGES.indexOf(job.stage as (typeof STAGES)[number]);
   return (
     <li className="border-b border-rule">
       <Link
-        to={job.stage === "verdict" ? `/jobs/${job.id}/verdict` : `/jobs/${job.id}`}
-        className="grid grid-cols-1 gap-x-5 gap-y-1 px-2 py-4 hover:bg-depth-1 focus-visible:bg-depth-1 md:grid-cols-[9rem_1fr_13rem]"
+        to={`/jobs/${job.id}`}
+        className="grid grid-cols-1 gap-x-5 gap-y-1 px-2 py-3 hover:bg-depth-1 focus-visible:bg-depth-1 md:grid-cols-[9rem_1fr_13rem]"
       >
         <div>
           <div className="text-lg font-[650]">{job.plate || `Job ${job.number}`}</div>
@@ -86,10 +157,10 @@ function JobLine({ job }: { job: Job }) {
           </div>
         </div>
         <div className="min-w-0">
-          <div>{job.complaint}</div>
+          <div className="line-clamp-2">{job.complaint || "No complaint written down yet"}</div>
           <div className="text-sm text-soft">
             {job.codes && <span className="mr-3 font-[600]">{job.codes}</span>}
-            {job.circuit_title}
+            {job.circuits.join(", ")}
           </div>
           {job.verdict && (
             <div className="mt-1 text-sm">
@@ -102,7 +173,7 @@ function JobLine({ job }: { job: Job }) {
           <Soundings depth={stage + 1} />
           <div className="mt-1 first-letter:uppercase">
             {job.stage}
-            {job.stage === "chase" && `, ${job.readings} reading${job.readings === 1 ? "" : "s"}`}
+            {job.readings > 0 && `, ${job.readings} reading${job.readings === 1 ? "" : "s"}`}
           </div>
           <div className="text-soft">{when(job.touched_at)}</div>
         </div>
@@ -112,23 +183,24 @@ function JobLine({ job }: { job: Job }) {
 }
 
 /** How deep a job has been sounded: a lead line let down one mark per stage. */
-function Soundings({ depth }: { depth: number }) {
+export function Soundings({ depth }: { depth: number }) {
+  const at = (mark: number) => mark * 21;
   return (
-    <svg viewBox="0 0 132 16" className="h-4 w-32" aria-hidden="true">
-      <line x1="2" y1="8" x2="130" y2="8" stroke="var(--rule)" strokeWidth="2" />
-      <line x1="2" y1="8" x2={depth * 42 - 10} y2="8" stroke="var(--ink)" strokeWidth="3" />
-      {[1, 2, 3].map((mark) => (
+    <svg viewBox="0 0 140 16" className="h-4 w-34" aria-hidden="true">
+      <line x1="2" y1="8" x2={at(6)} y2="8" stroke="var(--rule)" strokeWidth="2" />
+      <line x1="2" y1="8" x2={at(depth)} y2="8" stroke="var(--ink)" strokeWidth="3" />
+      {STAGES.map((stage, index) => (
         <line
-          key={mark}
-          x1={mark * 42 - 10}
+          key={stage}
+          x1={at(index + 1)}
           y1="3"
-          x2={mark * 42 - 10}
+          x2={at(index + 1)}
           y2="13"
-          stroke={mark <= depth ? "var(--ink)" : "var(--rule)"}
+          stroke={index < depth ? "var(--ink)" : "var(--rule)"}
           strokeWidth="2"
         />
       ))}
-      <path d={`M${depth * 42 - 14} 2h8l3 12h-14z`} fill="var(--ink)" />
+      <path d={`M${at(depth) - 4} 2h8l3 12h-14z`} fill="var(--ink)" />
     </svg>
   );
 }

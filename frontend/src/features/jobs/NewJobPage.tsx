@@ -1,98 +1,210 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { RadioGroup } from "radix-ui";
-import { type ReactNode, useId, useRef, useState } from "react";
+import { type ReactNode, useRef, useState } from "react";
 import { useNavigate } from "react-router";
-import { ApiError, api, type CircuitSummary, type Problem, unwrap } from "../../api/client";
-import { circuitsQuery } from "../../api/queries";
+import { ApiError, api, type CircuitSummary, type Schema, unwrap } from "../../api/client";
+import { circuitsQuery, jobQuery, modelsQuery } from "../../api/queries";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
+import { TextField } from "../../ui/TextField";
 
-/** Take in: vehicle, complaint, circuit from the library or from a file. */
+type Vehicle = Schema["VehicleView"];
+
+/** Take in: which vehicle, what is complained of. The rest is asked on the job's own page. */
 export function NewJobPage() {
   const navigate = useNavigate();
   const client = useQueryClient();
   const circuits = useQuery(circuitsQuery);
+  const models = useQuery(modelsQuery);
   const [chosen, setChosen] = useState("");
+  const [make, setMake] = useState("");
+  const [plate, setPlate] = useState("");
+  const [known, setKnown] = useState<Vehicle | null>(null);
   const [clientKey] = useState(() => crypto.randomUUID());
+  const form = useRef<HTMLFormElement>(null);
+  const lookUp = useQuery({
+    queryKey: ["vehicles", plate],
+    enabled: plate.length > 2,
+    queryFn: async () => unwrap(await api.GET("/api/v1/vehicles", { params: { query: { plate } } })),
+  });
   const loadFile = useMutation({
     mutationFn: async (text: string) => unwrap(await api.POST("/api/v1/circuits", { body: { text } })),
     onSuccess: async (made) => {
       await client.invalidateQueries(circuitsQuery);
+      setMake("");
       setChosen(made.version_id);
     },
   });
   const create = useMutation({
-    mutationFn: async (form: FormData) => {
-      const text = (name: string) => String(form.get(name) ?? "").trim();
+    mutationFn: async (data: FormData) => {
+      const text = (name: string) => String(data.get(name) ?? "").trim();
       const number = (name: string) => (text(name) ? Number(text(name).replace(",", ".")) : null);
       return unwrap(
         await api.POST("/api/v1/jobs", {
           body: {
             client_key: clientKey,
-            vehicle: {
-              make: text("make"),
-              model: text("model"),
-              year: number("year"),
-              plate: text("plate"),
-              mileage_km: number("mileage_km"),
-            },
+            vehicle_id: known?.id ?? null,
+            vehicle: known
+              ? null
+              : {
+                  make: text("make"),
+                  model: text("model"),
+                  year: number("year"),
+                  plate: text("plate"),
+                  mileage_km: number("mileage_km"),
+                  engine: text("engine"),
+                  vin: text("vin").toUpperCase(),
+                },
             complaint: text("complaint"),
             codes: text("codes"),
             temperature_c: number("temperature_c") ?? 20,
-            circuit_version_id: chosen,
+            circuit_version_id: chosen || null,
           },
         }),
       );
     },
-    onSuccess: (job) => navigate(`/jobs/${job.id}`),
+    onSuccess: async (job) => {
+      client.invalidateQueries({ queryKey: ["jobs"] });
+      const detail = await client.fetchQuery(jobQuery(job.id));
+      const chase = detail.chases[0];
+      navigate(chase ? `/bench/${chase.id}` : `/jobs/${job.id}`);
+    },
   });
   const problem = create.error instanceof ApiError ? create.error.problem : null;
+  const take = (vehicle: Vehicle) => {
+    setKnown(vehicle);
+    setMake(vehicle.make);
+  };
+  const seen = lookUp.data?.vehicles ?? [];
+  const fitting = circuits.data?.circuits.filter(
+    (circuit) =>
+      circuit.version_id === chosen || !make || circuit.make.toLowerCase() === make.trim().toLowerCase(),
+  );
   return (
-    <main className="mx-auto max-w-5xl px-5 py-6">
+    <main className="mx-auto max-w-5xl px-5 py-5">
       <h1 className="text-3xl">Take in a vehicle</h1>
-      <p className="mb-5 text-soft">What do we know? Make, complaint and circuit are enough to begin.</p>
+      <p className="mb-4 text-soft">
+        The plate finds a vehicle that has been here. Make and complaint are enough to begin.
+      </p>
       <form
-        className="grid gap-x-10 gap-y-6 md:grid-cols-2"
+        ref={form}
+        className="grid gap-x-10 gap-y-5 md:grid-cols-2"
         onSubmit={(event) => {
           event.preventDefault();
           create.mutate(new FormData(event.currentTarget));
         }}
       >
-        <fieldset className="space-y-4">
-          <legend className="mb-2 text-lg font-[650]">Vehicle and complaint</legend>
-          <div className="grid grid-cols-2 gap-4">
-            <Field name="make" label="Make" problem={problem} path="vehicle.make" required autoFocus />
-            <Field name="model" label="Model" problem={problem} path="vehicle.model" />
-            <Field name="plate" label="Plate" problem={problem} path="vehicle.plate" />
-            <Field name="year" label="Year" problem={problem} path="vehicle.year" inputMode="numeric" />
-            <Field
-              name="mileage_km"
-              label="Mileage, km"
-              problem={problem}
-              path="vehicle.mileage_km"
-              inputMode="numeric"
-            />
-            <Field
-              name="temperature_c"
-              label="Parts at, °C"
-              problem={problem}
-              path="temperature_c"
-              inputMode="decimal"
-              defaultValue="20"
-            />
-          </div>
-          <Field
+        <fieldset className="space-y-3">
+          <legend className="mb-1 text-lg font-[650]">Vehicle</legend>
+          <TextField
+            name="plate"
+            label="Plate"
+            problem={problem}
+            path="vehicle.plate"
+            autoFocus
+            onChange={(event) => {
+              setKnown(null);
+              setPlate(event.target.value.trim());
+            }}
+          />
+          {known ? (
+            <div className="flex items-center justify-between gap-3 border-l-4 border-ink bg-depth-1 px-3 py-2">
+              <span>
+                <strong className="font-[650]">
+                  {known.make} {known.model} {known.year ?? ""}
+                </strong>
+                <span className="block text-sm text-soft">
+                  {known.engine} {known.mileage_km ? `· ${known.mileage_km} km last` : ""} · {known.jobs} job
+                  {known.jobs === 1 ? "" : "s"} before
+                </span>
+              </span>
+              <Button kind="quiet" onClick={() => setKnown(null)}>
+                Another one
+              </Button>
+            </div>
+          ) : (
+            <>
+              {seen.map((vehicle) => (
+                <Button
+                  key={vehicle.id}
+                  className="block w-full py-2 text-left"
+                  onClick={() => take(vehicle)}
+                >
+                  <strong className="font-[650]">
+                    {vehicle.make} {vehicle.model} {vehicle.year ?? ""}
+                  </strong>{" "}
+                  has been here: {vehicle.jobs} job{vehicle.jobs === 1 ? "" : "s"}. Use it
+                </Button>
+              ))}
+              <div className="grid grid-cols-2 gap-3">
+                <TextField
+                  name="make"
+                  label="Make"
+                  problem={problem}
+                  path="vehicle.make"
+                  required
+                  onChange={(event) => setMake(event.target.value)}
+                />
+                <TextField name="model" label="Model" problem={problem} path="vehicle.model" />
+                <TextField
+                  name="year"
+                  label="Year"
+                  problem={problem}
+                  path="vehicle.year"
+                  inputMode="numeric"
+                />
+                <TextField name="engine" label="Engine" problem={problem} path="vehicle.engine" />
+                <TextField
+                  name="mileage_km"
+                  label="Mileage, km"
+                  problem={problem}
+                  path="vehicle.mileage_km"
+                  inputMode="numeric"
+                />
+                <TextField name="vin" label="VIN" problem={problem} path="vin" />
+              </div>
+              {models.data && models.data.models.length > 0 && (
+                <p className="text-sm text-soft">
+                  All circuits are known of: {models.data.models.map((item) => item.title).join(", ")}.
+                </p>
+              )}
+            </>
+          )}
+        </fieldset>
+        <fieldset className="space-y-3">
+          <legend className="mb-1 text-lg font-[650]">Complaint</legend>
+          <TextField
             name="complaint"
-            label="Complaint, in the customer's words"
+            label="In the customer's words"
             problem={problem}
             path="complaint"
-            required
             area
           />
-          <Field name="codes" label="Codes read" problem={problem} path="codes" placeholder="P0480" />
+          <TextField
+            name="codes"
+            label="Codes, if already read; one or many, words around them do no harm"
+            problem={problem}
+            path="text"
+            area
+            rows={2}
+            placeholder="ECM: P0480 confirmed"
+          />
+          <TextField
+            name="temperature_c"
+            label="Parts at, °C"
+            problem={problem}
+            path="temperature_c"
+            inputMode="decimal"
+            defaultValue="20"
+          />
         </fieldset>
-        <fieldset>
-          <legend className="mb-2 text-lg font-[650]">Circuit to chase</legend>
+        <details className="md:col-span-2" open={chosen !== "" || undefined}>
+          <summary className="min-h-11 cursor-pointer py-2 text-lg font-[650]">
+            Straight to one circuit{" "}
+            <span className="text-sm font-[400] text-soft">
+              if it is clear already which, or its file is at hand
+            </span>
+          </summary>
           {circuits.error && (
             <Notice tone="problem">The circuits cannot be read: {circuits.error.message}</Notice>
           )}
@@ -100,9 +212,9 @@ export function NewJobPage() {
             value={chosen}
             onValueChange={setChosen}
             aria-label="Circuit"
-            className="border-t border-rule"
+            className="grid max-h-96 gap-x-6 overflow-auto border-y border-rule md:grid-cols-2"
           >
-            {circuits.data?.circuits.map((circuit) => (
+            {fitting?.map((circuit) => (
               <CircuitChoice key={circuit.version_id} circuit={circuit} />
             ))}
           </RadioGroup.Root>
@@ -114,66 +226,24 @@ export function NewJobPage() {
             </p>
           )}
           {loadFile.error && <FileProblems error={loadFile.error} />}
-        </fieldset>
-        <div className="flex items-center gap-4 md:col-span-2">
-          <Button kind="next" type="submit" disabled={create.isPending}>
-            {create.isPending ? "Opening …" : "Open the bench"}
-          </Button>
-          {!chosen && <span className="text-sm text-soft">Choose a circuit first.</span>}
-        </div>
+        </details>
         {create.error && (
           <div className="md:col-span-2">
-            <Notice tone="problem">
-              {problem?.errors?.some((item) => item.field === "circuit_version_id")
-                ? "Choose a circuit of the list, or load a circuit file."
-                : create.error.message}
-            </Notice>
+            <Notice tone="problem">{create.error.message}</Notice>
           </div>
         )}
+        <div className="flex items-center gap-4 md:col-span-2">
+          <Button kind="next" type="submit" disabled={create.isPending}>
+            {create.isPending ? "Taking in …" : chosen ? "Take in and open the bench" : "Take in"}
+          </Button>
+          {chosen && (
+            <Button kind="quiet" onClick={() => setChosen("")}>
+              No circuit yet
+            </Button>
+          )}
+        </div>
       </form>
     </main>
-  );
-}
-
-function Field(props: {
-  name: string;
-  label: string;
-  path: string;
-  problem: Problem | null;
-  area?: boolean;
-  required?: boolean;
-  autoFocus?: boolean;
-  placeholder?: string;
-  defaultValue?: string;
-  inputMode?: "numeric" | "decimal";
-}) {
-  const id = useId();
-  const { name, label, path, problem, area, ...rest } = props;
-  const found = problem?.errors?.find((item) => item.field === path);
-  const look = "mt-1 block w-full rounded-sm border border-ink/60 bg-raised px-3 text-base text-ink";
-  const shared = {
-    id,
-    name,
-    "aria-invalid": found !== undefined,
-    "aria-describedby": found ? `${id}-why` : undefined,
-    ...rest,
-  };
-  return (
-    <div>
-      <label htmlFor={id} className="text-sm text-soft">
-        {label}
-      </label>
-      {area ? (
-        <textarea rows={3} className={`${look} py-2`} {...shared} />
-      ) : (
-        <input className={`${look} min-h-11`} {...shared} />
-      )}
-      {found && (
-        <p id={`${id}-why`} className="mt-1 text-sm font-[600]">
-          {found.message}
-        </p>
-      )}
-    </div>
   );
 }
 

@@ -10,10 +10,10 @@ import { ThreeWayField } from "../bench/ThreeWayField";
 
 /** The verdict: what is wrong, how sure, what speaks for and against, what would change it, what now. */
 export function VerdictPage() {
-  const { jobId = "" } = useParams();
-  const { data: bench, error } = useQuery(benchQuery(jobId));
+  const { chaseId = "" } = useParams();
+  const { data: bench, error } = useQuery(benchQuery(chaseId));
   const navigate = useNavigate();
-  useHotkeys("b", () => navigate(`/jobs/${jobId}`));
+  useHotkeys("b", () => navigate(`/bench/${chaseId}`));
   if (error) {
     return (
       <main className="mx-auto max-w-3xl p-6">
@@ -24,7 +24,7 @@ export function VerdictPage() {
   if (!bench) return <main className="p-6">Reading the record …</main>;
   const { verdict, suspects } = bench.assessment;
   const lead = suspects.find((suspect) => suspect.unit === verdict.units[0]);
-  const recordedDiffers = bench.job.verdict && bench.job.verdict !== verdict.sentence;
+  const recordedDiffers = bench.chase.verdict && bench.chase.verdict !== verdict.sentence;
   return (
     <main className="mx-auto grid max-w-6xl gap-x-10 gap-y-6 px-5 py-5 md:grid-cols-[1fr_320px]">
       <Headline>
@@ -54,7 +54,7 @@ export function VerdictPage() {
           {recordedDiffers && (
             <div className="mt-2">
               <Notice tone="note">
-                When it was called, the record said: “{bench.job.verdict}” Evidence has changed since.
+                When it was called, the record said: “{bench.chase.verdict}” Evidence has changed since.
               </Notice>
             </div>
           )}
@@ -101,7 +101,7 @@ export function VerdictPage() {
           <p>{verdict.changes_mind}</p>
         </section>
         <Link
-          to={`/jobs/${jobId}`}
+          to={`/bench/${chaseId}`}
           className="inline-flex min-h-11 items-center rounded-sm border border-ink/60 px-4"
         >
           Back to the bench (B)

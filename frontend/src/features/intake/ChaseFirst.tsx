@@ -1,0 +1,175 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useNavigate } from "react-router";
+import { api, type JobDetail, type Schema, unwrap } from "../../api/client";
+import { circuitsQuery, triageQuery } from "../../api/queries";
+import { depthTint, minutes, percent } from "../../lib/format";
+import { Button } from "../../ui/Button";
+import { Notice } from "../../ui/Notice";
+import { CauseMap } from "./CauseMap";
+
+type Chase = Schema["ChaseView"];
+
+/** What the triage goes by: when this changes, it is asked again. */
+function stateOf(detail: JobDetail): string {
+  const used = ["symptoms", "denied", "conditions", "environment", "recent_work", "battery_v"];
+  return [
+    ...used.map((field) => detail.answers[field]?.seq ?? 0),
+    detail.scans.length,
+    detail.cleared_at ?? "",
+  ].join(".");
+}
+
+/** One cause or several, what to chase first, and the check that splits the candidates. */
+export function ChaseFirst({ detail, canWrite }: { detail: JobDetail; canWrite: boolean }) {
+  const navigate = useNavigate();
+  const client = useQueryClient();
+  const answer = useQuery(triageQuery(detail.job.id, stateOf(detail)));
+  const open = useMutation({
+    mutationFn: async ({ version, reason }: { version: string; reason: string }) =>
+      unwrap(
+        await api.POST("/api/v1/jobs/{job_id}/chases", {
+          params: { path: { job_id: detail.job.id } },
+          body: { client_key: crypto.randomUUID(), circuit_version_id: version, reason, carry: true },
+        }),
+      ),
+    onSuccess: (chase) => {
+      client.invalidateQueries({ queryKey: ["job", detail.job.id] });
+      navigate(`/bench/${chase.id}`);
+    },
+  });
+  const triage = answer.data?.triage ?? null;
+  const chase = (item: Chase) => {
+    const circuit = detail.circuits.find((option) => option.slug === item.open_circuit);
+    if (circuit)
+      open.mutate({ version: circuit.version_id, reason: `${item.title}: ${item.reason}`.slice(0, 500) });
+  };
+  return (
+    <section aria-labelledby="first-title" className="space-y-3" aria-busy={answer.isFetching}>
+      <h2 id="first-title" className="text-xl">
+        Chase first
+      </h2>
+      {answer.isPending && (
+        <p className="text-soft">Working out which codes every fault of this vehicle would set …</p>
+      )}
+      {answer.error && (
+        <Notice tone="problem">The triage cannot be worked out: {answer.error.message}</Notice>
+      )}
+      {open.error && <Notice tone="problem">{open.error.message}</Notice>}
+      {answer.data && !triage && <p className="text-soft">{answer.data.reason}</p>}
+      {triage && (
+        <>
+          <p className="text-2xl leading-tight font-[600]" data-testid="triage">
+            {triage.sentence}
+          </p>
+          <p className="text-sm">
+            One cause {percent(triage.one_share)} · several {percent(triage.several_share)}
+            {triage.none_share > 0.005 && ` · nothing wrong now ${percent(triage.none_share)}`}
+            {triage.unexplained.length > 0 && (
+              <span className="text-soft">. Not in these circuits: {triage.unexplained.join(", ")}</span>
+            )}
+          </p>
+          <CauseMap triage={triage} detail={detail} />
+          <ol className="border-t border-rule">
+            {triage.chases.map((item, index) => (
+              <li
+                key={item.id}
+                className="flex items-start gap-3 border-b border-rule py-2"
+                data-chase={item.id}
+              >
+                <span
+                  aria-hidden="true"
+                  className="mt-1 h-9 w-2.5 shrink-0 border border-ink/50"
+                  style={{ background: depthTint(item.probability) }}
+                />
+                <div className="min-w-0 flex-1 text-sm">
+                  <div className="text-base">
+                    <strong className="font-[650]">{item.title}</strong>{" "}
+                    <span className="sounding">{percent(item.probability)}</span>
+                  </div>
+                  <div>{item.reason}</div>
+                  <div className="text-soft">Likeliest there: {item.units.join(" · ")}</div>
+                </div>
+                {canWrite && (
+                  <Button
+                    kind={index === 0 ? "next" : "plain"}
+                    onClick={() => chase(item)}
+                    disabled={open.isPending}
+                  >
+                    {index === 0 ? "Chase this" : "Chase"}
+                  </Button>
+                )}
+              </li>
+            ))}
+          </ol>
+          {triage.split && <Split split={triage.split} />}
+          {triage.leanings.length > 0 && (
+            <p className="text-sm text-soft">Counted as well: {triage.leanings.join("; ")}.</p>
+          )}
+        </>
+      )}
+      {canWrite && (
+        <OtherCircuit detail={detail} onOpen={(version) => open.mutate({ version, reason: "" })} />
+      )}
+    </section>
+  );
+}
+
+function Split({ split }: { split: Schema["SplitCheck"] }) {
+  const range = (low: number, high: number) =>
+    high - low < 0.3
+      ? `about ${((low + high) / 2).toFixed(1)} V`
+      : `${low.toFixed(1)} to ${high.toFixed(1)} V`;
+  return (
+    <div className="border-l-4 border-depth-3 bg-depth-1 px-3 py-2 text-sm">
+      <p>
+        <strong className="font-[650]">Not sure which? One voltage tells most.</strong> {split.title} (
+        {split.point}), against battery minus, {split.setup}. {minutes(split.minutes)}.
+      </p>
+      <ul>
+        {split.outcomes.map((outcome) => (
+          <li key={`${outcome.low}`}>
+            <span className="sounding inline-block w-32">{range(outcome.low, outcome.high)}</span>{" "}
+            {outcome.points_to} <span className="text-soft">({percent(outcome.probability)})</span>
+          </li>
+        ))}
+      </ul>
+    </div>
+  );
+}
+
+function OtherCircuit({ detail, onOpen }: { detail: JobDetail; onOpen: (version: string) => void }) {
+  const all = useQuery(circuitsQuery);
+  const own = detail.circuits.map((circuit) => ({ id: circuit.version_id, title: circuit.title }));
+  const known = new Set(own.map((circuit) => circuit.id));
+  const others = (all.data?.circuits ?? []).filter((circuit) => !known.has(circuit.version_id));
+  return (
+    <label className="block text-sm text-soft">
+      Or open the bench on a circuit of your choice{" "}
+      <select
+        className="mt-1 block min-h-11 w-full max-w-md rounded-sm border border-ink/60 bg-raised px-2 text-ink"
+        value=""
+        onChange={(event) => event.target.value && onOpen(event.target.value)}
+      >
+        <option value="">choose a circuit …</option>
+        {own.length > 0 && (
+          <optgroup label={`${detail.job.make} ${detail.job.model}`}>
+            {own.map((circuit) => (
+              <option key={circuit.id} value={circuit.id}>
+                {circuit.title}
+              </option>
+            ))}
+          </optgroup>
+        )}
+        {others.length > 0 && (
+          <optgroup label="others">
+            {others.map((circuit) => (
+              <option key={circuit.version_id} value={circuit.version_id}>
+                {circuit.title}, {circuit.make}
+              </option>
+            ))}
+          </optgroup>
+        )}
+      </select>
+    </label>
+  );
+}

@@ -1,0 +1,289 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useRef, useState } from "react";
+import { ApiError, api, type Code, type JobDetail, unwrap } from "../../api/client";
+import { jobQuery } from "../../api/queries";
+import { AskDialog } from "../../ui/AskDialog";
+import { Button } from "../../ui/Button";
+import { Notice } from "../../ui/Notice";
+import { Picks } from "../../ui/Picks";
+
+const RUN = ["key cycled", "engine run", "warm", "cold", "driven", "load", "wet", "actuator commanded"].map(
+  (key) => ({ key, title: key }),
+);
+
+const BEHAVIOUR: Record<string, string> = {
+  hard: "Hard: there all the time",
+  conditional: "Conditional",
+  intermittent: "Intermittent",
+  history: "History",
+  "not run yet": "Not tested again yet",
+  new: "New since clearing",
+};
+
+/** Codes: read, typed, imported; what each means and how it behaved since clearing; clear and re-read, guided. */
+export function Codes({ detail, canWrite }: { detail: JobDetail; canWrite: boolean }) {
+  const client = useQueryClient();
+  const jobId = detail.job.id;
+  const [text, setText] = useState("");
+  const [run, setRun] = useState<string[]>([]);
+  const [describing, setDescribing] = useState<Code | null>(null);
+  const file = useRef<HTMLInputElement>(null);
+  const take = (answer: JobDetail) => {
+    client.setQueryData(jobQuery(jobId).queryKey, answer);
+    client.invalidateQueries({ queryKey: ["jobs"] });
+    setRun([]);
+  };
+  const path = { params: { path: { job_id: jobId } } };
+  const conditions = detail.cleared_at ? run : [];
+  const type = useMutation({
+    mutationFn: async (body: { source: "typed" | "import"; text: string; none_stored?: boolean }) =>
+      unwrap(
+        await api.POST("/api/v1/jobs/{job_id}/scans", {
+          ...path,
+          body: { client_key: crypto.randomUUID(), conditions, none_stored: false, ...body },
+        }),
+      ),
+    onSuccess: (answer) => {
+      setText("");
+      take(answer);
+    },
+  });
+  const read = useMutation({
+    mutationFn: async () =>
+      unwrap(
+        await api.POST("/api/v1/jobs/{job_id}/scans/vehicle", {
+          ...path,
+          body: { client_key: crypto.randomUUID(), conditions },
+        }),
+      ),
+    onSuccess: take,
+  });
+  const clear = useMutation({
+    mutationFn: async (by: "vehicle" | "hand") =>
+      unwrap(
+        await api.POST("/api/v1/jobs/{job_id}/clearing", {
+          ...path,
+          body: { client_key: crypto.randomUUID(), by },
+        }),
+      ),
+    onSuccess: take,
+  });
+  const describe = useMutation({
+    mutationFn: async ({ code, title }: { code: string; title: string }) =>
+      unwrap(
+        await api.PUT("/api/v1/jobs/{job_id}/codes/{code}/meaning", {
+          params: { path: { job_id: jobId, code } },
+          body: { title, about: "" },
+        }),
+      ),
+    onSuccess: take,
+  });
+  const trouble = [type.error, read.error, clear.error, describe.error].find(Boolean);
+  const lines = type.error instanceof ApiError ? (type.error.problem.errors ?? []) : [];
+  const last = detail.scans[detail.scans.length - 1];
+  const modules = Object.entries(
+    Object.assign({}, ...detail.scans.map((scan) => scan.modules)) as Record<string, boolean>,
+  );
+  return (
+    <section aria-labelledby="codes-title">
+      <div className="flex flex-wrap items-baseline justify-between gap-x-4">
+        <h2 id="codes-title" className="text-xl">
+          Codes
+        </h2>
+        {modules.length > 0 && (
+          <p className="text-sm" data-testid="modules">
+            {modules.map(([name, answered]) => (
+              <span key={name} className="ml-3">
+                <strong className="font-[650]">{name}</strong>{" "}
+                {answered ? (
+                  <span className="text-soft">answered</span>
+                ) : (
+                  <span className="bg-buff px-1 font-[650]">did not answer</span>
+                )}
+              </span>
+            ))}
+          </p>
+        )}
+      </div>
+      {detail.codes.length === 0 && (
+        <p className="text-sm text-soft">
+          {last ? "No code is stored." : "None read yet. Read every module before anything is cleared."}
+        </p>
+      )}
+      {detail.codes.length > 0 && (
+        <ul className="border-t border-rule" aria-label="Codes">
+          {detail.codes.map((code) => (
+            <CodeLine
+              key={`${code.module}-${code.code}-${code.failure_type}`}
+              code={code}
+              onDescribe={canWrite && code.known_from !== "library" ? () => setDescribing(code) : null}
+            />
+          ))}
+        </ul>
+      )}
+      {trouble && (
+        <div className="mt-2">
+          <Notice tone="problem">
+            {trouble instanceof ApiError
+              ? trouble.problem.detail
+              : "The server does not answer. What you typed is still here."}
+          </Notice>
+          {lines.length > 1 && (
+            <ul className="mt-1 text-sm">
+              {lines.map((line) => (
+                <li key={`${line.line}-${line.message}`}>
+                  line {line.line}: {line.message}
+                </li>
+              ))}
+            </ul>
+          )}
+        </div>
+      )}
+      {canWrite && (
+        <div className="mt-2 space-y-2">
+          {detail.cleared_at && <ReRead detail={detail} run={run} onRun={setRun} />}
+          <div className="flex flex-wrap gap-2">
+            {detail.interface && (
+              <Button onClick={() => read.mutate()} disabled={read.isPending}>
+                {read.isPending
+                  ? "Asking every module …"
+                  : detail.cleared_at
+                    ? "Read the vehicle again"
+                    : "Read the vehicle"}
+              </Button>
+            )}
+            {detail.scans.length > 0 && !detail.cleared_at && (
+              <>
+                {detail.interface && (
+                  <Button onClick={() => clear.mutate("vehicle")} disabled={clear.isPending}>
+                    {clear.isPending ? "Clearing …" : "Clear and re-read"}
+                  </Button>
+                )}
+                <Button kind="quiet" onClick={() => clear.mutate("hand")}>
+                  I have cleared them by hand
+                </Button>
+              </>
+            )}
+            {detail.cleared_at && (
+              <Button
+                kind="quiet"
+                onClick={() => type.mutate({ source: "typed", text: "", none_stored: true })}
+              >
+                Read by hand: none is back
+              </Button>
+            )}
+          </div>
+          <form
+            className="flex items-stretch gap-2"
+            onSubmit={(event) => {
+              event.preventDefault();
+              if (text.trim()) type.mutate({ source: "typed", text });
+            }}
+          >
+            <label className="min-w-0 flex-1">
+              <span className="sr-only">Type or paste codes</span>
+              <textarea
+                rows={Math.min(6, Math.max(1, text.split("\n").length))}
+                value={text}
+                onChange={(event) => setText(event.target.value)}
+                placeholder="Type or paste codes, any number: P0480 U0100-87 …"
+                className="block min-h-11 w-full rounded-sm border border-ink/60 bg-raised px-3 py-2 placeholder:text-soft"
+                data-testid="codes-entry"
+              />
+            </label>
+            <Button type="submit" disabled={!text.trim() || type.isPending}>
+              Keep
+            </Button>
+            <input
+              ref={file}
+              type="file"
+              accept=".csv,.json,.txt"
+              className="sr-only"
+              tabIndex={-1}
+              aria-label="File of codes"
+              onChange={async (event) => {
+                const chosen = event.target.files?.[0];
+                if (chosen) type.mutate({ source: "import", text: await chosen.text() });
+                event.target.value = "";
+              }}
+            />
+            <Button onClick={() => file.current?.click()}>From a file …</Button>
+          </form>
+        </div>
+      )}
+      <AskDialog
+        open={describing !== null}
+        title={`What does ${describing?.code ?? ""} mean on a ${detail.job.make}?`}
+        choices={[]}
+        accept="Keep it for the workshop"
+        onClose={() => setDescribing(null)}
+        onAccept={(title) => {
+          if (describing) describe.mutate({ code: describing.code, title });
+          setDescribing(null);
+        }}
+      >
+        No circuit here knows this code. What you write is shown on every {detail.job.make} from now on.
+      </AskDialog>
+    </section>
+  );
+}
+
+function CodeLine({ code, onDescribe }: { code: Code; onDescribe: (() => void) | null }) {
+  return (
+    <li
+      className="grid grid-cols-[6.5rem_1fr] gap-x-3 border-b border-rule py-1.5 text-sm"
+      data-code={code.code}
+      data-behaviour={code.behaviour ?? ""}
+    >
+      <div>
+        <span className="sounding text-lg leading-6">
+          {code.code}
+          {code.failure_type ? `-${code.failure_type}` : ""}
+        </span>
+        <span className="block text-soft">{code.module || "module not said"}</span>
+      </div>
+      <div className="min-w-0">
+        <div className="leading-6">
+          {code.title || <span className="text-soft">Not known here ({code.kind})</span>}
+          {onDescribe && (
+            <button type="button" className="ml-2 min-h-6 underline underline-offset-4" onClick={onDescribe}>
+              {code.title ? "change" : "describe it"}
+            </button>
+          )}
+        </div>
+        {code.behaviour ? (
+          <div>
+            <strong className="font-[650]">{BEHAVIOUR[code.behaviour] ?? code.behaviour}</strong>
+            <span className="text-soft">
+              {code.after_s !== null && `, back after ${Math.round(code.after_s)} s`}
+              {code.behaviour_reason && `. ${code.behaviour_reason}`}
+            </span>
+          </div>
+        ) : (
+          <div className="text-soft">{code.status_words.join(", ") || "status not said"}</div>
+        )}
+      </div>
+    </li>
+  );
+}
+
+/** Walks through the re-read: key first, then the complaint's own conditions. */
+function ReRead(props: { detail: JobDetail; run: string[]; onRun: (run: string[]) => void }) {
+  const again = props.detail.scans.filter((scan) => scan.after_s !== null).length;
+  const open = props.detail.codes.filter((code) => code.behaviour === "not run yet").length;
+  const step =
+    again === 0
+      ? "Turn the key off and on, wait ten seconds, then read again: what is back at once is there all the time."
+      : open > 0
+        ? `${open} of the codes ${open === 1 ? "has" : "have"} not been tested again. Run the complaint's own conditions, say below which, and read again.`
+        : "Every code has been sorted. Reading again after other conditions can still change it.";
+  return (
+    <div className="border-l-4 border-ink bg-depth-1 px-3 py-2 text-sm" data-testid="re-read">
+      <p>
+        <strong className="font-[650]">Cleared; the list from before is kept.</strong> {step}
+      </p>
+      <p className="mt-1 mb-1 text-soft">Run since clearing:</p>
+      <Picks label="Run since clearing" options={RUN} chosen={props.run} onChange={props.onRun} />
+    </div>
+  );
+}

@@ -1,0 +1,127 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useParams, useSearchParams } from "react-router";
+import type { JobDetail } from "../../api/client";
+import { jobQuery, STAGES } from "../../api/queries";
+import { useMe } from "../../api/session";
+import { Headline } from "../../app/Headline";
+import { Button } from "../../ui/Button";
+import { Notice } from "../../ui/Notice";
+import { ChaseFirst } from "./ChaseFirst";
+import { Codes } from "./Codes";
+import { Known } from "./Known";
+import { ShareDialog } from "./ShareDialog";
+import { TimelineList } from "./TimelineList";
+import { useAnswer } from "./useAnswer";
+import { useJobEvents } from "./useJobEvents";
+
+/** A job: what is known, which codes, what to chase first; and its timeline. */
+export function JobPage() {
+  const { jobId = "" } = useParams();
+  const [params, setParams] = useSearchParams();
+  const { data: detail, error } = useQuery(jobQuery(jobId));
+  const canWrite = useMe().data?.role !== "read-only";
+  const [sharing, setSharing] = useState(false);
+  useJobEvents(jobId);
+  if (error) {
+    return (
+      <main className="mx-auto max-w-3xl p-6">
+        <h1 className="mb-3 text-2xl">This job cannot be opened</h1>
+        <Notice tone="problem">{error.message} What was recorded is kept.</Notice>
+      </main>
+    );
+  }
+  if (!detail)
+    return (
+      <main className="p-6" aria-busy="true">
+        Reading the job …
+      </main>
+    );
+  const timeline = params.get("view") === "timeline";
+  return (
+    <main className="flex h-full flex-col">
+      <Headline>
+        <div className="flex flex-wrap items-baseline gap-x-4 text-sm leading-tight">
+          <h1 className="text-lg">{detail.job.plate || `Job ${detail.job.number}`}</h1>
+          <span className="min-w-0 flex-1 truncate text-soft">
+            {detail.job.make} {detail.job.model} {detail.job.year ?? ""}. {detail.job.complaint}
+          </span>
+        </div>
+      </Headline>
+      <div className="flex flex-wrap items-center gap-x-5 gap-y-1 border-b border-rule px-5 py-1 text-sm">
+        <Stage detail={detail} canWrite={canWrite} />
+        {detail.chases.map((chase) => (
+          <Link
+            key={chase.id}
+            to={chase.verdict ? `/bench/${chase.id}/verdict` : `/bench/${chase.id}`}
+            className="flex min-h-11 items-center gap-2 underline underline-offset-4"
+            data-chase-link={chase.slug}
+          >
+            {chase.title}
+            <span className="text-soft no-underline">
+              {chase.verdict ? "verdict" : `${chase.readings} reading${chase.readings === 1 ? "" : "s"}`}
+            </span>
+          </Link>
+        ))}
+        <span className="ml-auto flex gap-4">
+          <Button
+            kind="quiet"
+            aria-pressed={timeline}
+            onClick={() => setParams(timeline ? {} : { view: "timeline" }, { replace: true })}
+          >
+            {timeline ? "Back to the job" : "Timeline and notes"}
+          </Button>
+          {canWrite && (
+            <Button kind="quiet" onClick={() => setSharing(true)}>
+              Share
+            </Button>
+          )}
+        </span>
+      </div>
+      {timeline ? (
+        <div className="min-h-0 flex-1 overflow-auto">
+          <TimelineList jobId={jobId} canWrite={canWrite} />
+        </div>
+      ) : (
+        <div className="grid min-h-0 flex-1 grid-cols-1 overflow-auto lg:grid-cols-[minmax(360px,27rem)_1fr] lg:overflow-hidden">
+          <div
+            // biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls must be reachable by keyboard
+            tabIndex={0}
+            className="border-r border-rule px-5 py-4 lg:overflow-auto"
+          >
+            <h2 className="mb-3 text-xl">What do we know?</h2>
+            <Known detail={detail} canWrite={canWrite} />
+          </div>
+          <div
+            // biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls must be reachable by keyboard
+            tabIndex={0}
+            className="space-y-6 px-5 py-4 lg:overflow-auto"
+          >
+            <Codes detail={detail} canWrite={canWrite} />
+            <ChaseFirst detail={detail} canWrite={canWrite} />
+          </div>
+        </div>
+      )}
+      <ShareDialog jobId={jobId} open={sharing} onClose={() => setSharing(false)} />
+    </main>
+  );
+}
+
+function Stage({ detail, canWrite }: { detail: JobDetail; canWrite: boolean }) {
+  const held = useAnswer<string>(detail, "stage", detail.job.stage);
+  return (
+    <label className="flex items-center gap-2 text-soft">
+      Stage
+      <select
+        value={detail.job.stage}
+        disabled={!canWrite}
+        onChange={(event) => held.answer(event.target.value)}
+        className="min-h-11 rounded-sm border border-ink/60 bg-raised px-2 text-ink"
+      >
+        {STAGES.map((stage) => (
+          <option key={stage}>{stage}</option>
+        ))}
+      </select>
+    </label>
+  );
+}

@@ -1,0 +1,430 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { type ReactNode, useEffect, useId, useRef, useState } from "react";
+import { Link } from "react-router";
+import { api, type JobDetail, unwrap } from "../../api/client";
+import { jobQuery } from "../../api/queries";
+import { when } from "../../lib/format";
+import { Button } from "../../ui/Button";
+import { Notice } from "../../ui/Notice";
+import { Picks } from "../../ui/Picks";
+import { useAnswer } from "./useAnswer";
+
+const CONDITIONS = [
+  ["always", "all the time"],
+  ["sometimes", "comes and goes"],
+  ["cold", "only cold"],
+  ["hot", "only warm"],
+  ["wet", "rain, washing"],
+  ["bumps", "bumps, bends"],
+  ["load", "under load"],
+  ["start", "when starting"],
+].map(([key, title]) => ({ key: key as string, title: title as string }));
+
+const ENVIRONMENT = [
+  ["salt", "salt, spray"],
+  ["water", "water inside"],
+  ["rodents", "gnawed"],
+  ["accident", "accident repaired"],
+  ["offroad", "rough ground"],
+].map(([key, title]) => ({ key: key as string, title: title as string }));
+
+const REPRODUCED = [
+  { key: "yes", title: "yes, seen it" },
+  { key: "no", title: "tried, not seen" },
+];
+
+/** What is known of the job: every answer is evidence, is kept with its author, and can be given again. */
+export function Known({ detail, canWrite }: { detail: JobDetail; canWrite: boolean }) {
+  return (
+    <section aria-label="What is known" className="space-y-4">
+      {detail.warnings.map((warning) => (
+        <Notice key={warning} tone="caution">
+          {warning}
+        </Notice>
+      ))}
+      <TextAnswer
+        detail={detail}
+        field="complaint"
+        label="Complaint, in the customer's words"
+        fallback={detail.job.complaint}
+        canWrite={canWrite}
+        rows={3}
+      />
+      {detail.symptoms.length > 0 && <Symptoms detail={detail} canWrite={canWrite} />}
+      <PickAnswer
+        detail={detail}
+        field="conditions"
+        label="When does it happen?"
+        options={CONDITIONS}
+        canWrite={canWrite}
+      />
+      <Reproduced detail={detail} canWrite={canWrite} />
+      <RecentWork detail={detail} canWrite={canWrite} />
+      <PickAnswer
+        detail={detail}
+        field="environment"
+        label="Where has it been, what does it look like?"
+        options={ENVIRONMENT}
+        canWrite={canWrite}
+      />
+      <div className="grid grid-cols-3 gap-3">
+        <NumberAnswer detail={detail} field="battery_v" label="Battery, V, key off" canWrite={canWrite} />
+        <NumberAnswer
+          detail={detail}
+          field="mileage_km"
+          label="Mileage, km"
+          fallback={detail.job.mileage_km}
+          canWrite={canWrite}
+        />
+        <NumberAnswer
+          detail={detail}
+          field="temperature_c"
+          label="Parts at, °C"
+          fallback={detail.job.temperature_c}
+          canWrite={canWrite}
+        />
+      </div>
+      <Photos detail={detail} canWrite={canWrite} />
+      <details>
+        <summary className="min-h-11 cursor-pointer py-2 font-[650]">Vehicle</summary>
+        <div className="grid grid-cols-2 gap-3">
+          {(
+            [
+              ["make", "Make", detail.job.make],
+              ["model", "Model", detail.job.model],
+              ["plate", "Plate", detail.job.plate],
+              ["engine", "Engine", detail.job.engine],
+              ["vin", "VIN", detail.job.vin],
+            ] as const
+          ).map(([field, label, value]) => (
+            <TextAnswer
+              key={field}
+              detail={detail}
+              field={field}
+              label={label}
+              fallback={value}
+              canWrite={canWrite}
+              rows={1}
+            />
+          ))}
+          <NumberAnswer
+            detail={detail}
+            field="year"
+            label="Year"
+            fallback={detail.job.year}
+            canWrite={canWrite}
+          />
+        </div>
+        {detail.earlier.length > 0 && (
+          <ul className="mt-3 border-t border-rule text-sm">
+            {detail.earlier.map((job) => (
+              <li key={job.id} className="border-b border-rule py-2">
+                <Link to={`/jobs/${job.id}`} className="underline underline-offset-4">
+                  Job {job.number}
+                </Link>{" "}
+                {when(job.at)}: {job.verdict ?? job.complaint}
+              </li>
+            ))}
+          </ul>
+        )}
+      </details>
+    </section>
+  );
+}
+
+function Question({ label, children, id }: { label: string; children: ReactNode; id?: string }) {
+  return (
+    <div>
+      <label htmlFor={id} className="mb-1 block text-sm text-soft">
+        {label}
+      </label>
+      {children}
+    </div>
+  );
+}
+
+/** Both answers side by side when two people answered at once; nothing is lost. */
+function Conflict<T>({ held }: { held: ReturnType<typeof useAnswer<T>> }) {
+  if (!held.conflict) return null;
+  const { mine, theirs } = held.conflict;
+  return (
+    <div role="alert" className="mt-1 border-l-4 border-ink bg-buff px-3 py-2 text-sm" data-testid="conflict">
+      <strong className="font-[700]">{theirs.by ?? "Someone"} answered meanwhile:</strong>{" "}
+      {asText(theirs.value)}
+      <br />
+      <strong className="font-[700]">Yours:</strong> {asText(mine)}
+      <div className="mt-1 flex gap-2">
+        <Button onClick={held.keepTheirs}>Keep theirs</Button>
+        <Button onClick={held.useMine}>Use mine</Button>
+      </div>
+    </div>
+  );
+}
+
+function asText(value: unknown): string {
+  if (Array.isArray(value)) return value.join(", ") || "nothing";
+  if (value === null || value === "") return "nothing";
+  return value === true ? "yes" : value === false ? "no" : String(value);
+}
+
+function Trouble<T>({ held }: { held: ReturnType<typeof useAnswer<T>> }) {
+  return (
+    <>
+      {held.problem && (
+        <p role="alert" className="mt-1 text-sm font-[600]">
+          {held.problem.errors?.[0]?.message ?? held.problem.detail}
+        </p>
+      )}
+      <Conflict held={held} />
+    </>
+  );
+}
+
+interface FieldProps {
+  detail: JobDetail;
+  field: string;
+  label: string;
+  canWrite: boolean;
+}
+
+function TextAnswer(props: FieldProps & { fallback?: string; rows: number; placeholder?: string }) {
+  const held = useAnswer<string>(props.detail, props.field, props.fallback ?? "");
+  const id = useId();
+  const [text, setText] = useState(held.value);
+  const [editing, setEditing] = useState(false);
+  // The entry the writer had before them when they began: what came since is a conflict, not theirs to overwrite.
+  const seen = useRef(held.seq);
+  useEffect(() => {
+    if (!editing) setText(held.value);
+  }, [held.value, editing]);
+  const shared = {
+    id,
+    value: text,
+    placeholder: props.placeholder,
+    readOnly: !props.canWrite,
+    "aria-invalid": held.problem !== null,
+    className: "block w-full rounded-sm border border-ink/60 bg-raised px-3 py-2 text-base",
+    onFocus: () => {
+      setEditing(true);
+      seen.current = held.seq;
+    },
+    onBlur: () => {
+      setEditing(false);
+      if (text.trim() !== held.value || held.seq !== seen.current) {
+        if (text.trim() !== held.value) held.answer(text.trim(), seen.current);
+      }
+    },
+  };
+  return (
+    <Question label={props.label} id={id}>
+      {props.rows > 1 ? (
+        <textarea rows={props.rows} {...shared} onChange={(event) => setText(event.target.value)} />
+      ) : (
+        <input {...shared} onChange={(event) => setText(event.target.value)} />
+      )}
+      <Trouble held={held} />
+    </Question>
+  );
+}
+
+function NumberAnswer(props: FieldProps & { fallback?: number | null }) {
+  const held = useAnswer<number | null>(props.detail, props.field, props.fallback ?? null);
+  const id = useId();
+  const shown = held.value === null ? "" : String(held.value);
+  const [text, setText] = useState(shown);
+  const [wrong, setWrong] = useState(false);
+  useEffect(() => setText(shown), [shown]);
+  return (
+    <Question label={props.label} id={id}>
+      <input
+        id={id}
+        inputMode="decimal"
+        value={text}
+        readOnly={!props.canWrite}
+        aria-invalid={wrong || held.problem !== null}
+        className="sounding block min-h-11 w-full rounded-sm border border-ink/60 bg-raised px-3 text-lg"
+        onChange={(event) => setText(event.target.value)}
+        onBlur={() => {
+          const cleaned = text.trim().replace(",", ".").replace(/\s/g, "");
+          const number = cleaned === "" ? null : Number(cleaned);
+          setWrong(Number.isNaN(number));
+          if (!Number.isNaN(number) && number !== held.value) held.answer(number);
+        }}
+      />
+      {wrong && <p className="mt-1 text-sm font-[600]">A number, please: 12.4</p>}
+      <Trouble held={held} />
+    </Question>
+  );
+}
+
+function PickAnswer(props: FieldProps & { options: { key: string; title: string }[] }) {
+  const held = useAnswer<string[]>(props.detail, props.field, []);
+  return (
+    <Question label={props.label}>
+      <Picks
+        label={props.label}
+        options={props.options}
+        chosen={held.value}
+        onChange={(value) => held.answer([...value].sort())}
+        disabled={!props.canWrite}
+      />
+      <Trouble held={held} />
+    </Question>
+  );
+}
+
+function Reproduced({ detail, canWrite }: { detail: JobDetail; canWrite: boolean }) {
+  const held = useAnswer<boolean | null>(detail, "reproduced", null);
+  const chosen = held.value === null ? [] : [held.value ? "yes" : "no"];
+  return (
+    <Question label="Reproduced here?">
+      <Picks
+        label="Reproduced here?"
+        single
+        options={REPRODUCED}
+        chosen={chosen}
+        onChange={([key]) => held.answer(key === undefined ? null : key === "yes")}
+        disabled={!canWrite}
+      />
+      <Trouble held={held} />
+    </Question>
+  );
+}
+
+function Symptoms({ detail, canWrite }: { detail: JobDetail; canWrite: boolean }) {
+  const held = useAnswer<string[]>(detail, "symptoms", []);
+  const titles = new Map(detail.circuits.map((circuit) => [circuit.slug, circuit.title]));
+  const causes = detail.symptoms
+    .filter((symptom) => held.value.includes(symptom.key))
+    .map((symptom) => `${symptom.title}: ${symptom.circuits.map((slug) => titles.get(slug)).join(", ")}`);
+  return (
+    <Question label="What is noticed? Without any code this is enough to begin">
+      <Picks
+        label="Symptoms"
+        options={detail.symptoms.map(({ key, title }) => ({ key, title }))}
+        chosen={held.value}
+        onChange={(value) => held.answer([...value].sort())}
+        disabled={!canWrite}
+      />
+      {causes.length > 0 && (
+        <p className="mt-1 text-sm text-soft">Circuits that can do this: {causes.join(". ")}.</p>
+      )}
+      <Trouble held={held} />
+    </Question>
+  );
+}
+
+function RecentWork({ detail, canWrite }: { detail: JobDetail; canWrite: boolean }) {
+  const held = useAnswer<string[]>(detail, "recent_work", []);
+  const names = new Map(detail.parts.map((part) => [part.id, part.title]));
+  return (
+    <Question label="What was replaced or worked on lately, and by whom?">
+      <TextAnswer
+        detail={detail}
+        field="recent_work_text"
+        label=""
+        canWrite={canWrite}
+        rows={1}
+        placeholder="bumper off for paint, other shop"
+      />
+      {detail.parts.length > 0 && (
+        <div className="mt-2 flex flex-wrap gap-1.5">
+          {held.value.map((part) => (
+            <button
+              key={part}
+              type="button"
+              disabled={!canWrite}
+              aria-label={`${names.get(part) ?? part}, take off the list`}
+              className="min-h-11 rounded-sm border border-ink bg-depth-2 px-3 text-sm font-[650]"
+              onClick={() => held.answer(held.value.filter((item) => item !== part))}
+            >
+              ✓ {names.get(part) ?? part}
+            </button>
+          ))}
+          {canWrite && (
+            <select
+              aria-label="Add a part that was worked on"
+              className="min-h-11 max-w-64 rounded-sm border border-ink/60 bg-raised px-2 text-sm"
+              value=""
+              onChange={(event) => held.answer([...held.value, event.target.value].sort())}
+            >
+              <option value="">which part …</option>
+              {detail.parts
+                .filter((part) => !held.value.includes(part.id))
+                .map((part) => (
+                  <option key={part.id} value={part.id}>
+                    {part.title}
+                  </option>
+                ))}
+            </select>
+          )}
+        </div>
+      )}
+      <Trouble held={held} />
+    </Question>
+  );
+}
+
+function Photos({ detail, canWrite }: { detail: JobDetail; canWrite: boolean }) {
+  const client = useQueryClient();
+  const input = useRef<HTMLInputElement>(null);
+  const add = useMutation({
+    mutationFn: async (file: File) => {
+      const form = new FormData();
+      form.set("client_key", crypto.randomUUID());
+      form.set("caption", "");
+      form.set("picture", file);
+      return unwrap(
+        await api.POST("/api/v1/jobs/{job_id}/photos", {
+          params: { path: { job_id: detail.job.id } },
+          // The generated type says text where a file goes.
+          body: form as never,
+          bodySerializer: (body: unknown) => body as FormData,
+        }),
+      );
+    },
+    onSuccess: (answer) => client.setQueryData(jobQuery(detail.job.id).queryKey, answer),
+  });
+  return (
+    <Question label="Photographs: damage before it is touched">
+      <div className="flex flex-wrap gap-2">
+        {detail.photos.map((photo) => (
+          <a
+            key={photo.id}
+            href={`/api/v1/jobs/${detail.job.id}/photos/${photo.id}`}
+            target="_blank"
+            rel="noreferrer"
+          >
+            <img
+              src={`/api/v1/jobs/${detail.job.id}/photos/${photo.id}?size=thumbnail`}
+              alt={photo.caption || `taken ${when(photo.at)}`}
+              className="h-20 w-20 rounded-sm border border-rule object-cover"
+            />
+          </a>
+        ))}
+        {canWrite && (
+          <>
+            <input
+              ref={input}
+              type="file"
+              accept="image/jpeg,image/png,image/webp"
+              capture="environment"
+              className="sr-only"
+              tabIndex={-1}
+              aria-label="Photograph"
+              onChange={(event) => {
+                const file = event.target.files?.[0];
+                if (file) add.mutate(file);
+                event.target.value = "";
+              }}
+            />
+            <Button onClick={() => input.current?.click()} disabled={add.isPending}>
+              {add.isPending ? "Keeping it …" : "Add a photograph"}
+            </Button>
+          </>
+        )}
+      </div>
+      {add.error && <Notice tone="problem">{add.error.message}</Notice>}
+    </Question>
+  );
+}

@@ -1,0 +1,53 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { ApiError, api, type JobDetail, type Problem, unwrap } from "../../api/client";
+import { jobQuery } from "../../api/queries";
+
+/** Someone else's answer to the same question, given meanwhile. */
+export interface Standing {
+  value: unknown;
+  seq: number;
+  by: string | null;
+}
+
+/** One field of the intake: its latest value, and how to answer it without overwriting anyone unseen. */
+export function useAnswer<T>(detail: JobDetail, field: string, fallback: T) {
+  const client = useQueryClient();
+  const jobId = detail.job.id;
+  const found = detail.answers[field];
+  const [conflict, setConflict] = useState<{ mine: T; theirs: Standing } | null>(null);
+  const save = useMutation({
+    retry: (count, error) => !(error instanceof ApiError) && count < 40,
+    retryDelay: 1500,
+    mutationFn: async ({ value, seen }: { value: T; seen: number }) =>
+      unwrap(
+        await api.PUT("/api/v1/jobs/{job_id}/answers/{field}", {
+          params: { path: { job_id: jobId, field } },
+          body: { client_key: crypto.randomUUID(), value, seen_seq: seen },
+        }),
+      ),
+    onSuccess: (answer) => {
+      setConflict(null);
+      client.setQueryData(jobQuery(jobId).queryKey, answer);
+      client.invalidateQueries({ queryKey: ["jobs"] });
+    },
+    onError: (error, { value }) => {
+      if (error instanceof ApiError && error.problem.status === 409) {
+        setConflict({ mine: value, theirs: error.problem.standing as Standing });
+        client.invalidateQueries(jobQuery(jobId));
+      }
+    },
+  });
+  const problem: Problem | null =
+    save.error instanceof ApiError && save.error.problem.status !== 409 ? save.error.problem : null;
+  return {
+    value: (found?.value ?? fallback) as T,
+    seq: found?.seq ?? 0,
+    problem,
+    saving: save.isPending,
+    conflict,
+    answer: (value: T, seen: number = found?.seq ?? 0) => save.mutate({ value, seen }),
+    keepTheirs: () => setConflict(null),
+    useMine: () => conflict && save.mutate({ value: conflict.mine, seen: conflict.theirs.seq }),
+  };
+}

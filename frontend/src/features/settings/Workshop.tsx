@@ -1,0 +1,113 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { ApiError, api, type Me, type Schema, unwrap } from "../../api/client";
+import { meQuery } from "../../api/session";
+import { Button } from "../../ui/Button";
+import { Notice } from "../../ui/Notice";
+import { Picks } from "../../ui/Picks";
+import { TextField } from "../../ui/TextField";
+
+const TOOLS = [
+  { key: "voltmeter", title: "voltmeter" },
+  { key: "ohmmeter", title: "ohmmeter" },
+  { key: "lamp-5w", title: "lamp 5 W" },
+  { key: "lamp-21w", title: "lamp 21 W" },
+];
+
+type Settings = Schema["WorkshopView"];
+
+/** Name, rate, how sure a call must be, tools at hand, units. */
+export function Workshop({ me }: { me: Me }) {
+  const client = useQueryClient();
+  const shop = me.workshop as Settings;
+  const [tools, setTools] = useState(shop.tools);
+  const [boldness, setBoldness] = useState(shop.boldness);
+  const [units, setUnits] = useState({ distance: shop.distance_unit, temperature: shop.temperature_unit });
+  const save = useMutation({
+    mutationFn: async (data: FormData) =>
+      unwrap(
+        await api.PUT("/api/v1/workshop", {
+          body: {
+            name: String(data.get("name")).trim(),
+            rate_per_hour: Number(String(data.get("rate_per_hour")).replace(",", ".")),
+            currency: String(data.get("currency")).trim().toUpperCase(),
+            boldness,
+            distance_unit: units.distance,
+            temperature_unit: units.temperature,
+            tools,
+            version: shop.version,
+          },
+        }),
+      ),
+    onSuccess: () => client.invalidateQueries(meQuery),
+    onError: () => client.invalidateQueries(meQuery),
+  });
+  const problem = save.error instanceof ApiError ? save.error.problem : null;
+  return (
+    <form
+      className="space-y-3"
+      onSubmit={(event) => {
+        event.preventDefault();
+        save.mutate(new FormData(event.currentTarget));
+      }}
+    >
+      <h2 className="text-xl">Workshop</h2>
+      <TextField name="name" label="Name" defaultValue={shop.name} problem={problem} required />
+      <div className="grid grid-cols-2 gap-3">
+        <TextField
+          name="rate_per_hour"
+          label="Rate per hour"
+          inputMode="decimal"
+          defaultValue={String(shop.rate_per_hour)}
+          problem={problem}
+        />
+        <TextField name="currency" label="Currency" defaultValue={shop.currency} problem={problem} />
+      </div>
+      <label className="block text-sm text-soft">
+        Call a verdict when it is{" "}
+        <strong className="sounding text-ink">{(boldness * 100).toFixed(1)} %</strong> certain; lower is
+        bolder
+        <input
+          type="range"
+          min="0.6"
+          max="0.995"
+          step="0.005"
+          value={boldness}
+          onChange={(event) => setBoldness(Number(event.target.value))}
+          className="mt-1 block min-h-11 w-full accent-[var(--depth-5)]"
+        />
+      </label>
+      <div>
+        <p className="mb-1 text-sm text-soft">Tools at hand; plans use no others</p>
+        <Picks label="Tools" options={TOOLS} chosen={tools} onChange={setTools} />
+      </div>
+      <div className="flex flex-wrap gap-4">
+        <Picks
+          label="Distance"
+          single
+          options={[
+            { key: "km", title: "km" },
+            { key: "mi", title: "miles" },
+          ]}
+          chosen={[units.distance]}
+          onChange={([key]) => key && setUnits({ ...units, distance: key as "km" | "mi" })}
+        />
+        <Picks
+          label="Temperature"
+          single
+          options={[
+            { key: "C", title: "°C" },
+            { key: "F", title: "°F" },
+          ]}
+          chosen={[units.temperature]}
+          onChange={([key]) => key && setUnits({ ...units, temperature: key as "C" | "F" })}
+        />
+      </div>
+      {problem && <Notice tone="problem">{problem.detail}</Notice>}
+      {save.isSuccess && <p role="status">Saved.</p>}
+      <Button type="submit" disabled={save.isPending}>
+        Save
+      </Button>
+    </form>
+  );
+}

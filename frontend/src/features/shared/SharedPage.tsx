@@ -1,0 +1,100 @@
+import { useQuery } from "@tanstack/react-query";
+import { useParams } from "react-router";
+import { api, unwrap } from "../../api/client";
+import { when } from "../../lib/format";
+import { Notice } from "../../ui/Notice";
+
+/** What a share link opens: for a customer or a colleague, read-only. */
+export function SharedPage() {
+  const { token = "" } = useParams();
+  const { data: job, error } = useQuery({
+    queryKey: ["shared", token],
+    retry: false,
+    queryFn: async () => unwrap(await api.GET("/api/v1/shared/{token}", { params: { path: { token } } })),
+  });
+  if (error)
+    return (
+      <main className="mx-auto max-w-xl p-6">
+        <h1 className="mb-3 text-2xl">This link opens nothing</h1>
+        <Notice tone="note">{error.message}</Notice>
+      </main>
+    );
+  if (!job)
+    return (
+      <main className="p-6" aria-busy="true">
+        Opening …
+      </main>
+    );
+  return (
+    <main className="mx-auto max-w-3xl space-y-6 px-5 py-8">
+      <header>
+        <p className="text-soft">
+          {job.workshop}, job {job.number}, taken in {when(job.taken_in)}
+        </p>
+        <h1 className="text-3xl">
+          {job.plate || job.vehicle} <span className="font-[400] text-soft">{job.plate && job.vehicle}</span>
+        </h1>
+        <p className="mt-1 text-lg">{job.complaint}</p>
+        <p className="text-soft">Now at: {job.stage}</p>
+      </header>
+      {job.codes.length > 0 && (
+        <section>
+          <h2 className="mb-1 text-xl">What the vehicle had stored</h2>
+          <ul className="border-t border-rule">
+            {job.codes.map((code) => (
+              <li key={`${code.module}-${code.code}`} className="border-b border-rule py-1.5">
+                <span className="sounding mr-3">{code.code}</span>
+                {code.title || "a maker's own code"}
+                {code.behaviour && <span className="text-soft">, {code.behaviour}</span>}
+              </li>
+            ))}
+          </ul>
+        </section>
+      )}
+      {job.chases.map((chase) => (
+        <section key={chase.title}>
+          <h2 className="text-xl">{chase.title}</h2>
+          {chase.verdict ? (
+            <p className="my-2 border-l-4 border-ink bg-depth-1 px-3 py-2 text-lg">{chase.verdict}</p>
+          ) : (
+            <p className="text-soft">Not settled yet.</p>
+          )}
+          {chase.readings.length > 0 && (
+            <div className="overflow-x-auto">
+              <table className="w-full text-sm">
+                <thead>
+                  <tr className="border-b border-ink text-left">
+                    <th className="py-1 pr-3 font-[650]">Measured at</th>
+                    <th className="py-1 pr-3 font-[650]">With</th>
+                    <th className="py-1 pr-3 font-[650]">Reading</th>
+                    <th className="py-1 font-[650]">A healthy one shows</th>
+                  </tr>
+                </thead>
+                <tbody>
+                  {chase.readings.map((reading) => (
+                    <tr
+                      key={`${reading.where}-${reading.setup}-${reading.entry}`}
+                      className="border-b border-rule"
+                    >
+                      <td className="py-1 pr-3">{reading.where}</td>
+                      <td className="py-1 pr-3 text-soft">{reading.setup}</td>
+                      <td className="py-1 pr-3">
+                        <strong className="sounding">{reading.entry}</strong>
+                        {!reading.as_healthy && " (not as it should be)"}
+                      </td>
+                      <td className="py-1">{reading.expected}</td>
+                    </tr>
+                  ))}
+                </tbody>
+              </table>
+            </div>
+          )}
+        </section>
+      ))}
+      <p className="text-sm text-soft">
+        This page can be looked at until {when(job.expires_at)}. Repairs follow the maker's instructions and
+        are for licensed workshops.
+      </p>
+    </main>
+  );
+}
