@@ -100,7 +100,7 @@ def _run(
     stop_when_not_paying: bool = True,
 ) -> Outcome:  # fmt: skip
     circuit = predictor.circuit
-    vehicle = SimulatedVehicle(circuit, case.fault, case.severity, case.seed)
+    vehicle = SimulatedVehicle(circuit, [(case.fault, case.severity)] if case.fault else [], case.seed)
     readings: list[Reading] = []
     bench = Bench(circuit.rest_setup())
     minutes = 0.0

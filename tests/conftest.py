@@ -11,7 +11,8 @@ import pytest
 
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.predictions import Predictor
-from sondar.documents import load_circuit_text
+from sondar.core.diagnosis.triage import TriageModel
+from sondar.documents import library_circuits, library_network, load_circuit_text
 from sondar.store.database import migrate
 from sondar.store.local_server import LocalServer
 
@@ -43,6 +44,18 @@ def latch() -> Circuit:
 
 
 @pytest.fixture(scope="session")
+def rail() -> Circuit:
+    """A 3-wire sensor on a shared reference."""
+    return circuit_of(library_circuits()["tern-rail-pressure"])
+
+
+@pytest.fixture(scope="session")
+def trailer() -> Circuit:
+    """Two modules with their supplies on a bus."""
+    return circuit_of(library_circuits()["tern-trailer-module"])
+
+
+@pytest.fixture(scope="session")
 def fan_predictor(fan: Circuit) -> Predictor:
     return Predictor(fan)
 
@@ -66,7 +79,25 @@ def postgres() -> Iterator[LocalServer]:
 
 @pytest.fixture(scope="session")
 def dsn(postgres: LocalServer) -> str:
-    """A migrated database."""
+    """A migrated database, as its owner."""
     address = postgres.start()
     migrate(address)
     return address
+
+
+@pytest.fixture(scope="session")
+def app_dsn(postgres: LocalServer, dsn: str) -> str:
+    """The same database as the application sees it."""
+    return postgres.application_dsn(dsn)
+
+
+@pytest.fixture(scope="session")
+def tern() -> TriageModel:
+    """The library's van with all its circuits."""
+    return TriageModel(library_network("halden-tern"))
+
+
+@pytest.fixture(scope="session")
+def lisk() -> TriageModel:
+    """The library's car with all its circuits."""
+    return TriageModel(library_network("orvane-lisk"))

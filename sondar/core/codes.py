@@ -243,9 +243,9 @@ def _one(key: tuple[str, str], before: FoundCode | None, re_reads: Sequence[ReRe
         if gone_again:
             return Classified(module, code, "intermittent", first.after_s, under, "came back and was gone again in a later reading")
         if first.after_s <= HARD_WITHIN_S or first.conditions <= {"key cycled"}:
-            return Classified(module, code, "hard", first.after_s, under, "back with the key on and nothing else done")
+            return Classified(module, code, "hard", first.after_s, under, "with the key on and nothing else done")
         told = ", ".join(under) or "time"
-        return Classified(module, code, "conditional", first.after_s, under, f"back only after: {told}")
+        return Classified(module, code, "conditional", first.after_s, under, f"only after: {told}")
     tested = any(key in r.ran for r in missing)
     run = frozenset().union(*(r.conditions for r in missing)) if missing else frozenset()
     if not missing or not (tested or run):

@@ -13,7 +13,20 @@ from dataclasses import dataclass
 
 import networkx as nx
 
-from sondar.core.circuit.families import Contact, Fuse, GroundPoint, PulledInput, Relay, Splice, Switch, Wire
+from sondar.core.circuit.families import (
+    BusTransceiver,
+    Contact,
+    Fuse,
+    GroundPoint,
+    Part,
+    PulledInput,
+    RatiometricSensor,
+    Reference,
+    Relay,
+    Splice,
+    Switch,
+    Wire,
+)
 from sondar.core.circuit.families.module import Driver
 from sondar.core.circuit.model import CHASSIS
 from sondar.core.circuit.network import Circuit
@@ -135,7 +148,8 @@ def _edges(circuit: Circuit) -> list[_Edge]:
             add(part_id, part_id, "ground", f"{part_id}.stud", CHASSIS)
         elif isinstance(part, Splice):
             for branch in part.branches(part_id, rest):
-                add(branch.id, part_id, "joint", branch.a, branch.b)
+                if branch.a in circuit.used_terminals:  # other legs lead out of this circuit
+                    add(branch.id, part_id, "joint", branch.a, branch.b)
         elif isinstance(part, Relay):
             add(f"{part_id}.coil", part_id, "coil", f"{part_id}.86", f"{part_id}.85")
             add(f"{part_id}.contact", part_id, "relay-contact", f"{part_id}.30", f"{part_id}.87")
@@ -146,11 +160,21 @@ def _edges(circuit: Circuit) -> list[_Edge]:
                 add(f"{part_id}.pull", part_id, "pull-up", f"supply:{part_id}", f"{part_id}.pin")
             else:
                 add(f"{part_id}.pull", part_id, "pull-down", f"{part_id}.pin", f"{part_id}.gnd")
+        elif isinstance(part, Reference):
+            add(part_id, part_id, "pull-up", f"supply:{part_id}", f"{part_id}.out")
+        elif isinstance(part, BusTransceiver):
+            add(f"{part_id}.high", part_id, "pull-up", f"supply:{part_id}", f"{part_id}.h")
+            add(f"{part_id}.low", part_id, "pull-down", f"{part_id}.l", f"{part_id}.gnd")
+        elif isinstance(part, RatiometricSensor):
+            tap = f"{part_id}.tap"
+            add(f"{part_id}.upper", part_id, "resistor", f"{part_id}.ref", tap)
+            add(f"{part_id}.lower", part_id, "resistor", tap, f"{part_id}.ret")
+            add(part_id, part_id, "joint", tap, f"{part_id}.sig")
         elif isinstance(part, Driver):
             first, second = part.TERMINALS
             add(part_id, part_id, "driver", f"{part_id}.{first}", f"{part_id}.{second}")
         else:
-            symbol = {"dc_motor": "motor", "resistor": "resistor"}.get(family, family)
+            symbol = {"dc_motor": "motor", "module_supply": "resistor", "bus_end": "resistor"}.get(family, family)
             add(part_id, part_id, symbol, f"{part_id}.{part.TERMINALS[0]}", f"{part_id}.{part.TERMINALS[1]}")
     return found
 
@@ -300,15 +324,21 @@ def _place(
             continue
         part_id = supply.removeprefix("supply:")
         part = circuit.parts.get(part_id)
-        label = (
-            f"{part.supply_v:g} V inside" if isinstance(part, PulledInput) else circuit.parts[circuit.battery].name(circuit.battery)
-        )
-        marks.append(Mark("supply" if isinstance(part, PulledInput) else "battery", supply, label, *where[supply]))
+        inside = _inside(part)
+        name = inside or circuit.parts[circuit.battery].name(circuit.battery)
+        marks.append(Mark("supply" if inside else "battery", supply, name, *where[supply]))
     for point in circuit.points.values():
         if point.node in where:
             marks.append(Mark("point", point.ref, point.title, *where[point.node]))
     height = max(depth.values(), default=1.0)
     return Drawing(len(paths), height, crossings, tuple(elements), tuple(links), tuple(marks), tuple(_regions(circuit, elements)))
+
+
+def _inside(part: Part | None) -> str:
+    """What a supply inside a module is called; empty for the battery."""
+    if isinstance(part, PulledInput | Reference):
+        return f"{part.supply_v:g} V inside"
+    return "bus drive inside" if isinstance(part, BusTransceiver) else ""
 
 
 def _element(circuit: Circuit, edge: _Edge, x: int, top: float, bottom: float, upper: str, lower: str) -> Element:
@@ -324,6 +354,11 @@ def _element(circuit: Circuit, edge: _Edge, x: int, top: float, bottom: float, u
         detail = f"{part.title or 'relay'}, {'coil' if edge.symbol == 'coil' else 'contact'}"
     elif isinstance(part, Switch):
         detail = part.title or "switch"
+    elif isinstance(part, Splice):
+        used = [leg for leg in part.legs if f"{edge.part}.{leg}" in circuit.used_terminals]
+        label, detail = (edge.part, part.title) if edge.id.endswith(f".leg_{used[0]}") else ("", "")
+    elif isinstance(part, RatiometricSensor):
+        label, detail = (edge.part, part.title) if edge.id.endswith(".upper") else ("", "")
     unit = next((f.unit for f in circuit.faults.values() if f.part == edge.part), edge.part)
     return Element(edge.id, edge.part, unit, edge.symbol, x, top, bottom, upper, lower, label, detail, connector, part.module)
 

@@ -141,11 +141,15 @@ _TIMELINE = """
         UNION ALL
         SELECT p.seq, 'photograph', p.caption, '', p.id, p.created_at, p.account_id FROM photo p WHERE p.job_id = %(job)s
         UNION ALL
-        SELECT s.seq, 'codes read', coalesce((SELECT string_agg(concat_ws(' ', nullif(x.module, ''), x.code), ', ' ORDER BY x.position)
-                 FROM scanned_code x WHERE x.scan_id = s.id), 'no codes'), s.source, s.id, s.created_at, s.account_id
+        SELECT s.seq, 'codes read',
+               coalesce((SELECT string_agg(concat_ws(' ', nullif(x.module, ''), x.code), ', ' ORDER BY x.position) FROM scanned_code x
+                         WHERE x.scan_id = s.id AND (x.status IS NULL OR x.status & 47 <> 0)), 'no codes'),
+               CASE s.source WHEN 'vehicle' THEN 'from the vehicle' WHEN 'import' THEN 'from a file' ELSE 'typed' END,
+               s.id, s.created_at, s.account_id
         FROM code_scan s WHERE s.job_id = %(job)s
         UNION ALL
-        SELECT c.seq, 'codes cleared', '', c.source, c.id, c.created_at, c.account_id FROM clearing c WHERE c.job_id = %(job)s
+        SELECT c.seq, 'codes cleared', CASE c.source WHEN 'vehicle' THEN 'through the vehicle interface' ELSE 'by hand' END, '',
+               c.id, c.created_at, c.account_id FROM clearing c WHERE c.job_id = %(job)s
         UNION ALL
         SELECT c.seq, 'chase begun', v.title, c.reason, c.id, c.created_at, c.account_id
         FROM chase c JOIN circuit_version v ON v.id = c.circuit_version_id WHERE c.job_id = %(job)s

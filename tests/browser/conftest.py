@@ -168,4 +168,4 @@ def page(chromium: WebDriver, site: Site) -> Page:
 @pytest.fixture
 def latch_vehicle(latch: Circuit) -> SimulatedVehicle:
     """A vehicle whose circuit the application has never seen, with a cut in the solenoid's control wire."""
-    return SimulatedVehicle(latch, "W7.open", seed=21)
+    return SimulatedVehicle(latch, [("W7.open", None)], seed=21)

@@ -11,7 +11,7 @@ from sondar.core.instruments import INSTRUMENTS, LAMP_21W, OHMMETER, VOLTMETER, 
 def points(volts: float, ohms: float) -> OperatingPoints:
     """One vehicle, one hypothesis, one probe pair."""
     one = np.ones((1, 1, 1))
-    return OperatingPoints(volts * one, ohms * one, np.zeros((1, 1, 0)), np.zeros((1, 1, 0)), np.ones(1, dtype=bool))
+    return OperatingPoints(volts * one, ohms * one, *(np.zeros((1, 1, 0)) for _ in range(3)), np.ones(1, dtype=bool))
 
 
 def test_a_voltmeter_cannot_see_fifty_ohms_and_a_lamp_can() -> None:

@@ -15,7 +15,7 @@ from sondar.devices.standins.vehicle import SimulatedVehicle
 
 @pytest.fixture(scope="module")
 def vehicles(fan: Circuit) -> dict[str, SimulatedVehicle]:
-    return {"sound": SimulatedVehicle(fan, None, seed=3), "cut": SimulatedVehicle(fan, "W8.open", seed=4)}
+    return {"sound": SimulatedVehicle(fan, seed=3), "cut": SimulatedVehicle(fan, [("W8.open", None)], seed=4)}
 
 
 @pytest.fixture(scope="module")
@@ -75,7 +75,7 @@ def test_answers_become_entries() -> None:
 
 def test_a_vehicle_keeps_its_tolerances_and_its_meter_does_not_repeat_to_the_digit(fan: Circuit) -> None:
     setup = fan.setup({"key": "on", "fan": "on"})
-    one, same, other = (SimulatedVehicle(fan, None, seed=s) for s in (1, 1, 2))
+    one, same, other = (SimulatedVehicle(fan, seed=s) for s in (1, 1, 2))
     first = one.measure("voltmeter", "X20.1", "BAT.neg", setup)
     assert first == same.measure("voltmeter", "X20.1", "BAT.neg", setup)
     assert first != other.measure("voltmeter", "X20.1", "BAT.neg", setup)

@@ -16,7 +16,7 @@ from sondar.devices.standins.vehicle import SimulatedVehicle
 def test_readings_fall_where_they_are_predicted(ambient: Circuit, ambient_predictor: Predictor, fault: str | None) -> None:
     hypotheses = ambient_predictor.hypotheses
     found = hypotheses.index(fault)[-1] if fault else 0
-    vehicle = SimulatedVehicle(ambient, fault, hypotheses.suspects[found].severity, seed=5)
+    vehicle = SimulatedVehicle(ambient, [(fault, hypotheses.suspects[found].severity)] if fault else [], seed=5)
     checked = far = 0
     for controls in ambient_predictor.control_states:
         for test in ambient_predictor.setup(ambient.setup(dict(controls))).tests:
@@ -34,24 +34,24 @@ def test_readings_fall_where_they_are_predicted(ambient: Circuit, ambient_predic
 
 
 def test_a_blown_fuse_stays_blown_with_the_key_off(fan: Circuit) -> None:
-    vehicle = SimulatedVehicle(fan, "W2.to_ground", seed=1)
+    vehicle = SimulatedVehicle(fan, [("W2.to_ground", None)], seed=1)
     assert vehicle.measure("voltmeter", "F14.1", "BAT.neg", fan.rest_setup())[0] == pytest.approx(12.5, abs=0.5)
     value, word = vehicle.measure("voltmeter", "F14.2", "BAT.neg", fan.rest_setup())
     assert word == "bouncing" or abs(value or 0.0) < 0.6
 
 
 def test_lamp_words_and_unknown_names(fan: Circuit) -> None:
-    vehicle = SimulatedVehicle(fan, "W2.resistance", "10 Ω", seed=1)
+    vehicle = SimulatedVehicle(fan, [("W2.resistance", "10 Ω")], seed=1)
     idle = fan.setup({"key": "on"})
     assert vehicle.measure("lamp-21w", "F14.2", "BAT.neg", idle) == (None, "bright")
     assert vehicle.measure("lamp-21w", "X3.30", "BAT.neg", idle) == (None, "dim")
-    assert SimulatedVehicle(fan, "W2.open").measure("lamp-21w", "X3.30", "BAT.neg", idle) == (None, "off")
+    assert SimulatedVehicle(fan, [("W2.open", None)]).measure("lamp-21w", "X3.30", "BAT.neg", idle) == (None, "off")
     with pytest.raises(UnknownReferenceError):
         vehicle.measure("voltmeter", "X3.30", "nowhere", idle)
 
 
 def test_tolerances_stay_within_what_inspection_passes(fan: Circuit) -> None:
     for seed in range(5):
-        values = np.array(list(SimulatedVehicle(fan, None, seed=seed)._deviates.values()))
+        values = np.array(list(SimulatedVehicle(fan, seed=seed)._deviates.values()))
         assert np.abs(values).max() <= 2.0
         assert abs(values.mean()) < 0.5

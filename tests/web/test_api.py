@@ -42,7 +42,7 @@ def test_a_broken_circuit_file_is_a_problem_with_lines(client: FlaskClient) -> N
 def test_bad_requests_name_the_field(client: FlaskClient, job: dict[str, Any]) -> None:
     bad = client.post("/api/v1/jobs", json={"client_key": "no", "vehicle": {"make": ""}, "complaint": "x", "surprise": 1})
     fields = {e["field"] for e in bad.get_json()["errors"]}
-    assert {"client_key", "vehicle.make", "circuit_version_id", "surprise"} <= fields
+    assert {"client_key", "vehicle.make", "surprise"} <= fields
     for body, field in (
         (reading("soup"), "entry"),
         (reading("12.4 Ω"), "entry"),
@@ -53,13 +53,13 @@ def test_bad_requests_name_the_field(client: FlaskClient, job: dict[str, Any]) -
         ({**reading("12"), "instrument": "oracle"}, "instrument"),
         ({**reading("12"), "setup": {"controls": {"key": "sideways"}}}, "position of control key"),
     ):
-        answer = client.post(f"/api/v1/jobs/{job['id']}/readings", json=body)
+        answer = client.post(f"/api/v1/chases/{job['chase']}/readings", json=body)
         assert answer.status_code == 422, body
         assert answer.get_json()["errors"][0]["field"] == field
-    assert client.get(f"/api/v1/jobs/{job['id']}/bench").get_json()["readings"] == [], "nothing was stored"
+    assert client.get(f"/api/v1/chases/{job['chase']}/bench").get_json()["readings"] == [], "nothing was stored"
 
 
-@pytest.mark.parametrize("path", ["/api/v1/jobs/{id}", "/api/v1/jobs/{id}/bench", "/api/v1/circuits/{id}", "/api/v1/nothing"])
+@pytest.mark.parametrize("path", ["/api/v1/jobs/{id}", "/api/v1/chases/{id}/bench", "/api/v1/circuits/{id}", "/api/v1/nothing"])
 def test_what_is_not_there_is_a_404_problem(client: FlaskClient, path: str) -> None:
     answer = client.get(path.format(id=uuid4()))
     assert answer.status_code == 404
@@ -68,8 +68,8 @@ def test_what_is_not_there_is_a_404_problem(client: FlaskClient, path: str) -> N
 
 def test_a_repeat_with_the_same_key_is_harmless(client: FlaskClient, job: dict[str, Any]) -> None:
     body = reading("4.98", red="X2.11")
-    first = client.post(f"/api/v1/jobs/{job['id']}/readings", json=body)
-    again = client.post(f"/api/v1/jobs/{job['id']}/readings", json=body)
+    first = client.post(f"/api/v1/chases/{job['chase']}/readings", json=body)
+    again = client.post(f"/api/v1/chases/{job['chase']}/readings", json=body)
     assert (first.status_code, again.status_code) == (201, 200)
     assert len(again.get_json()["readings"]) == 1
     assert again.get_json()["assessment"]["suspects"] == first.get_json()["assessment"]["suspects"]
@@ -87,7 +87,7 @@ def test_a_job_is_created_once_per_key(client: FlaskClient, job: dict[str, Any])
 
 
 def test_a_retracted_reading_stays_and_no_longer_counts(client: FlaskClient, job: dict[str, Any]) -> None:
-    url = f"/api/v1/jobs/{job['id']}"
+    url = f"/api/v1/chases/{job['chase']}"
     client.post(f"{url}/readings", json=reading("2.75", red="X2.11"))
     before = client.get(f"{url}/bench").get_json()
     after = client.post(f"{url}/readings", json=reading("0.0", red="X12.7")).get_json()
@@ -103,7 +103,7 @@ def test_a_retracted_reading_stays_and_no_longer_counts(client: FlaskClient, job
 
 
 def test_exclusions_drop_out_of_the_plan_and_come_back(client: FlaskClient, job: dict[str, Any]) -> None:
-    url = f"/api/v1/jobs/{job['id']}/exclusions"
+    url = f"/api/v1/chases/{job['chase']}/exclusions"
     out = client.post(url, json={"client_key": str(uuid4()), "kind": "point", "name": "X31", "excluded": True}).get_json()
     assert out["exclusions"]["point"] == ["X31"]
     assert not any(p["test"]["red"].startswith("X31") for p in out["assessment"]["proposals"])
@@ -115,7 +115,7 @@ def test_exclusions_drop_out_of_the_plan_and_come_back(client: FlaskClient, job:
 
 
 def test_preview_reckons_any_test_and_explains_a_refusal(client: FlaskClient, job: dict[str, Any]) -> None:
-    url = f"/api/v1/jobs/{job['id']}/preview"
+    url = f"/api/v1/chases/{job['chase']}/preview"
     test = {"instrument": "voltmeter", "red": "X12.7", "black": "BAT.neg", "setup": {"controls": {"key": "on"}}}
     card = client.post(url, json=test).get_json()
     assert card["expected_low"] < 2.75 < card["expected_high"]
@@ -126,7 +126,7 @@ def test_preview_reckons_any_test_and_explains_a_refusal(client: FlaskClient, jo
 
 
 def test_a_job_goes_to_a_verdict_that_is_kept(client: FlaskClient, job: dict[str, Any]) -> None:
-    url = f"/api/v1/jobs/{job['id']}"
+    url = f"/api/v1/chases/{job['chase']}"
     apart = {"controls": {"key": "on"}, "unplugged": ["X31"]}
     client.post(f"{url}/readings", json=reading("5.01", red="X31.1", setup=apart))
     client.post(f"{url}/readings", json=reading("0.00", red="X31.2", setup=apart))
@@ -158,6 +158,6 @@ def test_jobs_are_paged(client: FlaskClient, job: dict[str, Any]) -> None:
 
 def test_no_meter_is_a_clear_answer(client: FlaskClient, job: dict[str, Any]) -> None:
     test = {"instrument": "voltmeter", "red": "X12.7", "black": "BAT.neg", "setup": {"controls": {"key": "on"}}}
-    answer = client.post(f"/api/v1/jobs/{job['id']}/meter", json=test)
+    answer = client.post(f"/api/v1/chases/{job['chase']}/meter", json=test)
     assert answer.status_code == 502
     assert "type the reading" in answer.get_json()["detail"]

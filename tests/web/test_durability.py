@@ -15,10 +15,13 @@ from pathlib import Path
 from typing import Any
 from uuid import uuid4
 
+import psycopg
 import pytest
 
+from sondar.store import people
 from sondar.store.database import migrate
 from sondar.store.local_server import LocalServer
+from sondar.web.auth import hash_password
 from tests.conftest import AMBIENT_TEXT, ROOT
 from tests.web.conftest import reading
 
@@ -29,18 +32,31 @@ def free_port() -> int:
         return int(probe.getsockname()[1])
 
 
-def call(port: int, path: str, body: dict[str, Any] | None = None) -> Any:
-    data = None if body is None else json.dumps(body).encode()
-    request = urllib.request.Request(f"http://127.0.0.1:{port}/api/v1{path}", data, {"Content-Type": "application/json"})
-    with urllib.request.urlopen(request, timeout=60) as answer:
-        return json.load(answer)
+class Caller:
+    """A program that signs in and calls the API, as a tablet would."""
+
+    def __init__(self, port: int) -> None:
+        self.port = port
+        self._opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor())
+        self._csrf = ""
+
+    def sign_in(self, name: str, password: str) -> None:
+        self._csrf = self("/session", {"sign_in": name, "password": password})["csrf"]
+
+    def __call__(self, path: str, body: dict[str, Any] | None = None) -> Any:
+        data = None if body is None else json.dumps(body).encode()
+        headers = {"Content-Type": "application/json", "X-CSRF-Token": self._csrf}
+        request = urllib.request.Request(f"http://127.0.0.1:{self.port}/api/v1{path}", data, headers)
+        with self._opener.open(request, timeout=60) as answer:
+            return json.load(answer)
 
 
-def start_application(dsn: str, port: int, meter: str = "") -> subprocess.Popen[bytes]:
+def start_application(dsn: str, port: int, meter: str = "", vehicles: str = "") -> subprocess.Popen[bytes]:
     process = subprocess.Popen(
-        [sys.executable, "-m", "gunicorn", "sondar.web:create_app()", "-k", "gthread", "--threads", "4", "-b", f"127.0.0.1:{port}",
+        [sys.executable, "-m", "gunicorn", "sondar.web:create_app()", "-k", "gthread", "--threads", "24", "-b", f"127.0.0.1:{port}",
          "--log-level", "critical"],
-        cwd=ROOT, env={**os.environ, "SONDAR_DSN": dsn, "SONDAR_METER": meter}, start_new_session=True,
+        cwd=ROOT, start_new_session=True,
+        env={**os.environ, "SONDAR_DSN": dsn, "SONDAR_METER": meter, "SONDAR_VEHICLES": vehicles, "SONDAR_SECURE_COOKIES": "0"},
     )  # fmt: skip
     wait_until_healthy(port)
     return process
@@ -50,7 +66,7 @@ def wait_until_healthy(port: int) -> None:
     deadline = time.monotonic() + 60
     while True:
         try:
-            call(port, "/health")
+            Caller(port)("/health")
             return
         except (OSError, urllib.error.HTTPError):
             if time.monotonic() > deadline:
@@ -77,31 +93,39 @@ def own_server(tmp_path_factory: pytest.TempPathFactory) -> Any:
 
 
 def test_readings_survive_sigkill_of_application_and_database(own_server: LocalServer) -> None:
-    dsn = own_server.start()
-    migrate(dsn)
+    owner = own_server.start()
+    migrate(owner)
+    with psycopg.connect(owner) as db:
+        people.create_workshop(db, "Harbour")
+        people.create_account(db, "mate", "Mate", "technician", hash_password("slack-water-9"))
+    dsn = own_server.application_dsn(owner)
     port = free_port()
     application = start_application(dsn, port)
+    call = Caller(port)
     try:
-        version = call(port, "/circuits", {"text": AMBIENT_TEXT})["version_id"]
+        call.sign_in("mate", "slack-water-9")
+        version = call("/circuits", {"text": AMBIENT_TEXT})["version_id"]
         body = {"client_key": str(uuid4()), "vehicle": {"make": "Orvane"}, "circuit_version_id": version, "complaint": "dashes"}
-        job = call(port, "/jobs", body)["id"]
+        job = call("/jobs", body)["id"]
+        chase = call(f"/jobs/{job}")["chases"][0]["id"]
         first, second = reading("4.98"), reading("4.97", red="X12.7")
-        call(port, f"/jobs/{job}/readings", first)
+        call(f"/chases/{chase}/readings", first)
         kill_hard(application)
         application = start_application(dsn, port)
-        assert [r["entry"] for r in call(port, f"/jobs/{job}/bench")["readings"]] == ["4.98"]
+        bench = call(f"/chases/{chase}/bench")
+        assert [r["entry"] for r in bench["readings"]] == ["4.98"], "the session outlives the application too"
 
-        call(port, f"/jobs/{job}/readings", second)
+        call(f"/chases/{chase}/readings", second)
         postmaster = int((own_server.data / "postmaster.pid").read_text().splitlines()[0])
         os.kill(postmaster, signal.SIGKILL)
         with pytest.raises(urllib.error.HTTPError) as caught:
-            call(port, f"/jobs/{job}/bench")
+            call(f"/chases/{chase}/bench")
         assert caught.value.code == 503, "the application says the database is away, and stays up"
         restart_database(own_server)
         wait_until_healthy(port)
-        assert [r["entry"] for r in call(port, f"/jobs/{job}/bench")["readings"]] == ["4.98", "4.97"]
+        assert [r["entry"] for r in call(f"/chases/{chase}/bench")["readings"]] == ["4.98", "4.97"]
         # The client that never saw the answer sends again: nothing is doubled.
-        assert len(call(port, f"/jobs/{job}/readings", second)["readings"]) == 2
+        assert len(call(f"/chases/{chase}/readings", second)["readings"]) == 2
     finally:
         kill_hard(application)
 

@@ -69,10 +69,11 @@ class Circuit:
         return {part_id: frozenset(names) for part_id, names in found.items()}
 
     def _is_unused(self, branch: Branch) -> bool:
-        return branch.b.endswith(".87a") and branch.b not in self._used_terminals
+        return branch.b.endswith(".87a") and branch.b not in self.used_terminals
 
     @cached_property
-    def _used_terminals(self) -> frozenset[str]:
+    def used_terminals(self) -> frozenset[str]:
+        """Terminals that a wire, a cavity or a join uses in this circuit."""
         used = {wire.from_ for wire in self.document.wires.values()} | {wire.to for wire in self.document.wires.values()}
         for connector in self.document.connectors.values():
             used.update(ref for target in connector.cavities.values() for ref in behind(target))

@@ -17,6 +17,8 @@ from sondar.core.circuit.spice import netlist
 SETUPS = {
     "fan": [{}, {"key": "on"}, {"key": "on", "fan": "on"}],
     "ambient": [{"key": "on"}],
+    "rail": [{"key": "on"}],
+    "trailer": [{"key": "on"}, {"key": "on", "bus": "dominant"}],
     "latch": [{"brake": "pressed"}, {"key": "run", "wash": "on"}, {"key": "on", "latch": "open", "brake": "pressed"}],
 }
 
@@ -43,7 +45,7 @@ def spice_volts(folder: Path, circuits: list[tuple[list[str], dict[str, str]]]) 
     return found
 
 
-@pytest.mark.parametrize("name", ["fan", "ambient", "latch"])
+@pytest.mark.parametrize("name", ["fan", "ambient", "latch", "rail", "trailer"])
 def test_predictions_agree_with_ngspice(name: str, request: pytest.FixtureRequest, tmp_path: Path) -> None:
     circuit: Circuit = request.getfixturevalue(name)
     faults: list[tuple[str, tuple[Change, ...]]] = [("healthy", ())]

@@ -34,7 +34,8 @@ export function CircuitDrawing({ circuit, bench, test, onPoint, onConnector }: P
     <svg
       viewBox={`0 0 ${width} ${height}`}
       className="block h-auto w-full"
-      style={{ maxWidth: width * 1.05 }}
+      // Wide circuits scroll sideways rather than shrink until nobody can read them.
+      style={{ maxWidth: width * 1.05, minWidth: width * 0.8 }}
       role="group"
       aria-label={`Circuit drawing of ${circuit.title}, from feed to ground`}
     >

@@ -1,4 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import type { ReactNode } from "react";
 import { useNavigate } from "react-router";
 import { api, type JobDetail, type Schema, unwrap } from "../../api/client";
 import { circuitsQuery, triageQuery } from "../../api/queries";
@@ -20,7 +21,8 @@ function stateOf(detail: JobDetail): string {
 }
 
 /** One cause or several, what to chase first, and the check that splits the candidates. */
-export function ChaseFirst({ detail, canWrite }: { detail: JobDetail; canWrite: boolean }) {
+export function ChaseFirst(props: { detail: JobDetail; canWrite: boolean; children: ReactNode }) {
+  const { detail, canWrite } = props;
   const navigate = useNavigate();
   const client = useQueryClient();
   const answer = useQuery(triageQuery(detail.job.id, stateOf(detail)));
@@ -43,34 +45,54 @@ export function ChaseFirst({ detail, canWrite }: { detail: JobDetail; canWrite: 
     if (circuit)
       open.mutate({ version: circuit.version_id, reason: `${item.title}: ${item.reason}`.slice(0, 500) });
   };
+  const first = triage?.chases[0];
+  const trouble = answer.error ?? open.error;
   return (
-    <section aria-labelledby="first-title" className="space-y-3" aria-busy={answer.isFetching}>
-      <h2 id="first-title" className="text-xl">
-        Chase first
-      </h2>
-      {answer.isPending && (
-        <p className="text-soft">Working out which codes every fault of this vehicle would set …</p>
-      )}
-      {answer.error && (
-        <Notice tone="problem">The triage cannot be worked out: {answer.error.message}</Notice>
-      )}
-      {open.error && <Notice tone="problem">{open.error.message}</Notice>}
-      {answer.data && !triage && <p className="text-soft">{answer.data.reason}</p>}
+    <div className="space-y-4" aria-busy={answer.isFetching}>
+      {trouble && <Notice tone="problem">{trouble.message}</Notice>}
       {triage && (
-        <>
-          <p className="text-2xl leading-tight font-[600]" data-testid="triage">
-            {triage.sentence}
-          </p>
-          <p className="text-sm">
-            One cause {percent(triage.one_share)} · several {percent(triage.several_share)}
-            {triage.none_share > 0.005 && ` · nothing wrong now ${percent(triage.none_share)}`}
-            {triage.unexplained.length > 0 && (
-              <span className="text-soft">. Not in these circuits: {triage.unexplained.join(", ")}</span>
+        <section aria-label="Chase first" className="space-y-2">
+          <div className="flex items-start justify-between gap-5">
+            <div>
+              <h2 className="text-2xl leading-tight" data-testid="triage">
+                {triage.sentence}
+              </h2>
+              <p className="mt-1 text-sm text-soft">
+                One cause {percent(triage.one_share)}, several {percent(triage.several_share)}
+                {triage.none_share > 0.005 && `, nothing wrong now ${percent(triage.none_share)}`}
+                {triage.unexplained.length > 0 && `. Not in these circuits: ${triage.unexplained.join(", ")}`}
+              </p>
+            </div>
+            {canWrite && first && (
+              <Button
+                kind="next"
+                className="shrink-0 text-left"
+                onClick={() => chase(first)}
+                disabled={open.isPending}
+              >
+                Chase this first
+              </Button>
             )}
-          </p>
+          </div>
           <CauseMap triage={triage} detail={detail} />
+        </section>
+      )}
+      {props.children}
+      {!triage && (
+        <section aria-label="Chase first">
+          <h2 className="text-xl">Chase first</h2>
+          <p className="text-soft">
+            {answer.isPending
+              ? "Working out which codes every fault of this vehicle would set …"
+              : answer.data?.reason}
+          </p>
+        </section>
+      )}
+      {triage && (
+        <section aria-label="Why, and what else">
+          <h2 className="text-xl">Why, and what else</h2>
           <ol className="border-t border-rule">
-            {triage.chases.map((item, index) => (
+            {triage.chases.map((item) => (
               <li
                 key={item.id}
                 className="flex items-start gap-3 border-b border-rule py-2"
@@ -86,31 +108,27 @@ export function ChaseFirst({ detail, canWrite }: { detail: JobDetail; canWrite: 
                     <strong className="font-[650]">{item.title}</strong>{" "}
                     <span className="sounding">{percent(item.probability)}</span>
                   </div>
-                  <div>{item.reason}</div>
+                  <div className="first-letter:uppercase">{item.reason}</div>
                   <div className="text-soft">Likeliest there: {item.units.join(" · ")}</div>
                 </div>
                 {canWrite && (
-                  <Button
-                    kind={index === 0 ? "next" : "plain"}
-                    onClick={() => chase(item)}
-                    disabled={open.isPending}
-                  >
-                    {index === 0 ? "Chase this" : "Chase"}
+                  <Button onClick={() => chase(item)} disabled={open.isPending}>
+                    Chase
                   </Button>
                 )}
               </li>
             ))}
           </ol>
-          {triage.split && <Split split={triage.split} />}
-          {triage.leanings.length > 0 && (
-            <p className="text-sm text-soft">Counted as well: {triage.leanings.join("; ")}.</p>
-          )}
-        </>
+        </section>
+      )}
+      {triage?.split && <Split split={triage.split} />}
+      {triage && triage.leanings.length > 0 && (
+        <p className="text-sm text-soft">Counted as well: {triage.leanings.join("; ")}.</p>
       )}
       {canWrite && (
         <OtherCircuit detail={detail} onOpen={(version) => open.mutate({ version, reason: "" })} />
       )}
-    </section>
+    </div>
   );
 }
 

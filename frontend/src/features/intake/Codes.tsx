@@ -231,38 +231,36 @@ export function Codes({ detail, canWrite }: { detail: JobDetail; canWrite: boole
 function CodeLine({ code, onDescribe }: { code: Code; onDescribe: (() => void) | null }) {
   return (
     <li
-      className="grid grid-cols-[6.5rem_1fr] gap-x-3 border-b border-rule py-1.5 text-sm"
+      className="grid grid-cols-[5.5rem_3rem_1fr] items-baseline gap-x-3 border-b border-rule py-1 text-sm xl:grid-cols-[5.5rem_3rem_minmax(0,1fr)_minmax(0,1.1fr)]"
       data-code={code.code}
       data-behaviour={code.behaviour ?? ""}
     >
-      <div>
-        <span className="sounding text-lg leading-6">
-          {code.code}
-          {code.failure_type ? `-${code.failure_type}` : ""}
-        </span>
-        <span className="block text-soft">{code.module || "module not said"}</span>
-      </div>
-      <div className="min-w-0">
-        <div className="leading-6">
-          {code.title || <span className="text-soft">Not known here ({code.kind})</span>}
-          {onDescribe && (
-            <button type="button" className="ml-2 min-h-6 underline underline-offset-4" onClick={onDescribe}>
-              {code.title ? "change" : "describe it"}
-            </button>
-          )}
-        </div>
-        {code.behaviour ? (
-          <div>
-            <strong className="font-[650]">{BEHAVIOUR[code.behaviour] ?? code.behaviour}</strong>
-            <span className="text-soft">
-              {code.after_s !== null && `, back after ${Math.round(code.after_s)} s`}
-              {code.behaviour_reason && `. ${code.behaviour_reason}`}
-            </span>
-          </div>
-        ) : (
-          <div className="text-soft">{code.status_words.join(", ") || "status not said"}</div>
+      <span className="sounding text-lg leading-6">
+        {code.code}
+        {code.failure_type ? `-${code.failure_type}` : ""}
+      </span>
+      <span className="text-soft">{code.module || "–"}</span>
+      <span>
+        {code.title || <span className="text-soft">Not known here ({code.kind})</span>}
+        {onDescribe && (
+          <button type="button" className="ml-2 min-h-6 underline underline-offset-4" onClick={onDescribe}>
+            {code.title ? "change" : "describe it"}
+          </button>
         )}
-      </div>
+      </span>
+      {code.behaviour ? (
+        <span className="max-xl:col-start-3">
+          <strong className="font-[650]">{BEHAVIOUR[code.behaviour] ?? code.behaviour}</strong>
+          <span className="text-soft">
+            {code.after_s !== null && `, back after ${Math.round(code.after_s)} s`}
+            {code.behaviour_reason && `: ${code.behaviour_reason}`}
+          </span>
+        </span>
+      ) : (
+        <span className="text-soft max-xl:col-start-3">
+          {code.status_words.join(", ") || "status not said"}
+        </span>
+      )}
     </li>
   );
 }

@@ -79,7 +79,7 @@ export function JobPage() {
         </span>
       </div>
       {timeline ? (
-        <div className="min-h-0 flex-1 overflow-auto">
+        <div className="relative min-h-0 flex-1 overflow-auto">
           <TimelineList jobId={jobId} canWrite={canWrite} />
         </div>
       ) : (
@@ -87,7 +87,7 @@ export function JobPage() {
           <div
             // biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls must be reachable by keyboard
             tabIndex={0}
-            className="border-r border-rule px-5 py-4 lg:overflow-auto"
+            className="relative border-r border-rule px-5 py-4 lg:overflow-auto"
           >
             <h2 className="mb-3 text-xl">What do we know?</h2>
             <Known detail={detail} canWrite={canWrite} />
@@ -95,10 +95,11 @@ export function JobPage() {
           <div
             // biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls must be reachable by keyboard
             tabIndex={0}
-            className="space-y-6 px-5 py-4 lg:overflow-auto"
+            className="relative px-5 py-4 lg:overflow-auto"
           >
-            <Codes detail={detail} canWrite={canWrite} />
-            <ChaseFirst detail={detail} canWrite={canWrite} />
+            <ChaseFirst detail={detail} canWrite={canWrite}>
+              <Codes detail={detail} canWrite={canWrite} />
+            </ChaseFirst>
           </div>
         </div>
       )}

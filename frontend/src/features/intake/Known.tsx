@@ -293,22 +293,28 @@ function Reproduced({ detail, canWrite }: { detail: JobDetail; canWrite: boolean
 
 function Symptoms({ detail, canWrite }: { detail: JobDetail; canWrite: boolean }) {
   const held = useAnswer<string[]>(detail, "symptoms", []);
+  const [all, setAll] = useState(held.value.length === 0);
   const titles = new Map(detail.circuits.map((circuit) => [circuit.slug, circuit.title]));
-  const causes = detail.symptoms
-    .filter((symptom) => held.value.includes(symptom.key))
-    .map((symptom) => `${symptom.title}: ${symptom.circuits.map((slug) => titles.get(slug)).join(", ")}`);
+  const options = detail.symptoms.filter((symptom) => all || held.value.includes(symptom.key));
+  const causes = detail.symptoms.filter((symptom) => held.value.includes(symptom.key));
   return (
     <Question label="What is noticed? Without any code this is enough to begin">
       <Picks
         label="Symptoms"
-        options={detail.symptoms.map(({ key, title }) => ({ key, title }))}
+        options={options.map(({ key, title }) => ({ key, title }))}
         chosen={held.value}
         onChange={(value) => held.answer([...value].sort())}
         disabled={!canWrite}
       />
-      {causes.length > 0 && (
-        <p className="mt-1 text-sm text-soft">Circuits that can do this: {causes.join(". ")}.</p>
-      )}
+      <Button kind="quiet" className="text-sm" onClick={() => setAll(!all)} aria-expanded={all}>
+        {all ? "Show only what is noticed" : "Something else as well"}
+      </Button>
+      {causes.map((symptom) => (
+        <p key={symptom.key} className="text-sm text-soft">
+          {symptom.title}: can come from{" "}
+          {symptom.circuits.map((slug) => titles.get(slug)?.toLowerCase()).join(", ")}.
+        </p>
+      ))}
       <Trouble held={held} />
     </Question>
   );
