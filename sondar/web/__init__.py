@@ -29,6 +29,23 @@ POLICY = (
 """Everything ships with the application; inline styles are positions computed for the drawing."""
 
 
+SECURITY: dict[str, Any] = {
+    "session": {
+        "type": "apiKey",
+        "in": "cookie",
+        "name": "__Host-sondar",
+        "description": "Set by signing in; 'sondar' on plain loopback.",
+    },
+    "csrf": {
+        "type": "apiKey",
+        "in": "header",
+        "name": "X-CSRF-Token",
+        "description": "From GET /session; needed by every writing request.",
+    },
+}
+"""How requests are authorised, for the API's description."""
+
+
 def create_app(
     dsn: str | None = None, meter_address: str | None = None, prepare: bool = True, vehicles: Mapping[str, str] | None = None
 ) -> OpenAPI:
@@ -42,7 +59,7 @@ def create_app(
     """
     app = OpenAPI(
         __name__, info=Info(title="Sondar", version=__version__), doc_ui=False, validation_error_callback=invalid_fields,
-        static_folder=None,
+        static_folder=None, security_schemes=SECURITY,
     )  # fmt: skip
     app.config["MAX_CONTENT_LENGTH"] = MAX_BYTES + 64 * 1024
     app.json.sort_keys = False  # type: ignore[attr-defined]

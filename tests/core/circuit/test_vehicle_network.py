@@ -47,7 +47,9 @@ def test_one_fault_shows_in_every_circuit_that_shares_it() -> None:
     assert volts[0] == pytest.approx([5.0, 5.0, 5.0], abs=0.1)
     assert volts[1, 0] == pytest.approx(volts[1, 1], abs=1e-4)
     assert volts[1, 0] < 0.5, "a short on the shared reference pulls both sensors' supply down"
-    assert volts[1, 2] == pytest.approx(volts[0, 2]), "the pedal has a reference of its own"
+    assert volts[1, 2] == pytest.approx(volts[0, 2], abs=0.05), (
+        "the pedal has a reference of its own; only the module's ground shifts"
+    )
 
 
 def test_a_lost_shared_return_drives_all_its_signals_high(tern: TriageModel) -> None:

@@ -1,0 +1,195 @@
+"""Every route of the API, asked by everyone: what each answers is written down here, and no route may be missing."""
+
+from __future__ import annotations
+
+import io
+import json
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+from uuid import uuid4
+
+import pytest
+from flask.testing import FlaskClient
+from PIL import Image
+
+from tests.conftest import AMBIENT_TEXT, ROOT
+from tests.web.conftest import PASSWORD, Door, reading
+
+TEST = {"instrument": "voltmeter", "red": "X12.7", "black": "BAT.neg", "setup": {"controls": {"key": "on"}}}
+
+
+def key() -> dict[str, str]:
+    return {"client_key": str(uuid4())}
+
+
+@dataclass(frozen=True)
+class Route:
+    """One route as asked here.
+
+    Attributes:
+        needs: least role: ``nobody``, ``read-only``, ``technician`` or ``lead``.
+        done: status for those who may.
+        body: makes the request's body.
+        elsewhere: status for a lead of another workshop who knows the ids.
+    """
+
+    needs: str
+    done: int
+    body: Callable[[], Any] | None = None
+    elsewhere: int = 404
+
+
+ROUTES: dict[str, Route] = {
+    "GET /health": Route("nobody", 200, elsewhere=200),
+    "GET /setup": Route("nobody", 200, elsewhere=200),
+    "POST /setup": Route("nobody", 409, lambda: {"code": "x", "workshop": "w", "name": "n", "sign_in": "nn", "password": "p"}, 409),
+    "GET /session": Route("nobody", 200, elsewhere=200),
+    "POST /session": Route("nobody", 200, lambda: {"sign_in": "quay-read-only", "password": PASSWORD}, 200),
+    "GET /shared/{token}": Route("nobody", 404, elsewhere=404),
+    "GET /accounts": Route("lead", 200, elsewhere=200),
+    "POST /accounts": Route("lead", 201, lambda: {"sign_in": f"r{uuid4().hex[:8]}", "name": "R", "role": "read-only", "password": PASSWORD}, 201),
+    "PUT /accounts/{account_id}": Route("lead", 200, lambda: {"name": "Changed", "role": "technician", "active": True}),
+    "PUT /accounts/{account_id}/password": Route("lead", 200, lambda: {"password": PASSWORD}),
+    "GET /audit": Route("lead", 200, elsewhere=200),
+    "GET /chases/{chase_id}/bench": Route("read-only", 200),
+    "POST /chases/{chase_id}/exclusions": Route("technician", 200, lambda: {**key(), "kind": "point", "name": "X12", "excluded": False}),
+    "POST /chases/{chase_id}/meter": Route("technician", 502, lambda: TEST),
+    "POST /chases/{chase_id}/preview": Route("read-only", 200, lambda: TEST),
+    "POST /chases/{chase_id}/readings": Route("technician", 201, lambda: reading("4.9")),
+    "POST /chases/{chase_id}/readings/{reading_id}/retraction": Route("technician", 200, lambda: {**key(), "reason": "slip"}),
+    "POST /chases/{chase_id}/verdict": Route("technician", 201, key),
+    "GET /circuits": Route("read-only", 200, elsewhere=200),
+    "POST /circuits": Route("technician", 201, lambda: {"text": AMBIENT_TEXT}, 201),
+    "GET /circuits/{version_id}": Route("read-only", 200),
+    "GET /jobs": Route("read-only", 200, elsewhere=200),
+    "POST /jobs": Route("technician", 201, lambda: {**key(), "vehicle": {"make": "Brigg"}}, 201),
+    "GET /jobs/{job_id}": Route("read-only", 200),
+    "PUT /jobs/{job_id}/answers/{field}": Route("technician", 200, lambda: {**key(), "value": f"said {uuid4()}", "seen_seq": 2_000_000_000}),
+    "POST /jobs/{job_id}/chases": Route("technician", 201, lambda: {**key(), "circuit_version_id": "{version_id}"}),
+    "POST /jobs/{job_id}/clearing": Route("technician", 201, lambda: {**key(), "by": "hand"}),
+    "PUT /jobs/{job_id}/codes/{code}/meaning": Route("technician", 200, lambda: {"title": "Bilge alarm"}),
+    "GET /jobs/{job_id}/events": Route("read-only", 200),
+    "POST /jobs/{job_id}/notes": Route("technician", 201, lambda: {**key(), "body": "a note"}),
+    "POST /jobs/{job_id}/photos": Route("technician", 201, lambda: "picture"),
+    "GET /jobs/{job_id}/photos/{photo_id}": Route("read-only", 200),
+    "POST /jobs/{job_id}/scans": Route("technician", 201, lambda: {**key(), "text": "P0073"}),
+    "POST /jobs/{job_id}/scans/vehicle": Route("technician", 502, key),
+    "GET /jobs/{job_id}/shares": Route("read-only", 200),
+    "POST /jobs/{job_id}/shares": Route("technician", 201, lambda: {"days": 3}),
+    "DELETE /jobs/{job_id}/shares/{share_id}": Route("technician", 200),
+    "GET /jobs/{job_id}/timeline": Route("read-only", 200),
+    "GET /jobs/{job_id}/triage": Route("read-only", 200),
+    "PUT /me/password": Route("read-only", 422, lambda: {"old": "no", "new": "no"}, 422),
+    "GET /me/sessions": Route("read-only", 200, elsewhere=200),
+    "DELETE /me/sessions/{session_id}": Route("read-only", 404, elsewhere=404),
+    "PUT /me/theme": Route("read-only", 200, lambda: {"theme": "dark"}, 200),
+    "GET /meters": Route("read-only", 200, elsewhere=200),
+    "POST /meters": Route("lead", 201, lambda: {"name": "M"}, 201),
+    "DELETE /meters/{meter_id}": Route("lead", 200),
+    "DELETE /session": Route("read-only", 200, elsewhere=200),
+    "GET /vehicle-models": Route("read-only", 200, elsewhere=200),
+    "POST /vehicle-models": Route("technician", 422, lambda: {"text": "sondar_vehicle: 1"}, 422),
+    "GET /vehicles": Route("read-only", 200, elsewhere=200),
+    "GET /vehicles/{vehicle_id}": Route("read-only", 200),
+    "PUT /workshop": Route("lead", 409, lambda: {"name": "W", "rate_per_hour": 1, "currency": "EUR", "boldness": 0.9, "distance_unit": "km",
+                                                 "temperature_unit": "C", "tools": ["voltmeter"], "version": 2_000_000_000}, 409),
+    "GET /workshop/sessions": Route("lead", 200, elsewhere=200),
+    "DELETE /workshop/sessions/{session_id}": Route("lead", 404),
+}  # fmt: skip
+RANK = {"nobody": 0, "read-only": 1, "technician": 2, "lead": 3}
+
+
+def fill(text: str, ids: dict[str, str]) -> str:
+    for name, value in ids.items():
+        text = text.replace("{" + name + "}", value)
+    return text
+
+
+def picture() -> dict[str, Any]:
+    held = io.BytesIO()
+    Image.new("RGB", (8, 8), "white").save(held, "PNG")
+    held.seek(0)
+    return {**key(), "caption": "", "picture": (held, "p.png")}
+
+
+def ask(client: FlaskClient, route: str, ids: dict[str, str]) -> int:
+    method, path = route.split(" ")
+    body = ROUTES[route].body
+    content = None if body is None else body()
+    kwargs: dict[str, Any] = {}
+    if content == "picture":
+        kwargs = {"data": picture(), "content_type": "multipart/form-data"}
+    elif content is not None:
+        kwargs = {"json": json.loads(fill(json.dumps(content), ids))}
+    if route == "GET /vehicles":
+        kwargs = {"query_string": {"plate": "PA 1"}}
+    answer = client.open(f"/api/v1{fill(path, ids)}", method=method, buffered=False, **kwargs)
+    status: int = answer.status_code
+    answer.close()
+    return status
+
+
+@pytest.fixture
+def things(door: Door) -> Callable[[], dict[str, str]]:
+    """Makes one of everything in the quay workshop; ids by the names the paths use."""
+
+    def make() -> dict[str, str]:
+        tech, lead = door("quay-technician"), door("quay-lead")
+        # A circuit of the workshop's own: the library's are everyone's.
+        text = AMBIENT_TEXT.replace("id: ambient-temperature", "id: quay-ambient")
+        version = tech.post("/api/v1/circuits", json={"text": text}).get_json()["version_id"]
+        job = tech.post(
+            "/api/v1/jobs", json={**key(), "vehicle": {"make": "Orvane"}, "circuit_version_id": version, "codes": "P0073"}
+        ).get_json()
+        chase = tech.get(f"/api/v1/jobs/{job['id']}").get_json()["chases"][0]["id"]
+        bench = tech.post(f"/api/v1/chases/{chase}/readings", json=reading("4.9")).get_json()
+        photo = tech.post(f"/api/v1/jobs/{job['id']}/photos", data=picture(), content_type="multipart/form-data").get_json()[
+            "photos"
+        ][0]
+        share = tech.post(f"/api/v1/jobs/{job['id']}/shares", json={"days": 1}).get_json()["shares"][0]
+        body = {"sign_in": f"t{uuid4().hex[:8]}", "name": "T", "role": "technician", "password": PASSWORD}
+        account = next(
+            a for a in lead.post("/api/v1/accounts", json=body).get_json()["accounts"] if a["sign_in"] == body["sign_in"]
+        )
+        meter = lead.post("/api/v1/meters", json={"name": f"Meter {uuid4().hex[:6]}"}).get_json()["meters"][-1]
+        return {
+            "version_id": version, "job_id": job["id"], "vehicle_id": job["vehicle_id"], "chase_id": chase, "photo_id": photo["id"],
+            "reading_id": bench["readings"][0]["id"], "share_id": share["id"], "account_id": account["id"], "meter_id": meter["id"],
+            "session_id": str(uuid4()), "token": "no-such-token", "field": "complaint", "code": "P1ABC",
+        }  # fmt: skip
+
+    return make
+
+
+def test_no_route_is_missing_here() -> None:
+    document = json.loads((ROOT / "docs" / "openapi.json").read_text())
+    served = {
+        f"{method.upper()} {path.removeprefix('/api/v1')}" for path, methods in document["paths"].items() for method in methods
+    }
+    assert served == set(ROUTES)
+
+
+@pytest.mark.parametrize("route", [r for r in ROUTES if r != "DELETE /session"])
+def test_who_may_ask_what(door: Door, things: Callable[[], dict[str, str]], route: str) -> None:
+    expected = ROUTES[route]
+    ids = things()
+    assert ask(door.nobody(), route, ids) == (expected.done if expected.needs == "nobody" else 401)
+    for role in ("read-only", "technician", "lead"):
+        client = door(f"quay-{role}")
+        allowed = RANK[role] >= RANK[expected.needs]
+        if route == "POST /session":
+            client = door.nobody()
+        fresh = things() if route.startswith(("DELETE", "PUT /accounts")) or "retraction" in route else ids
+        assert ask(client, route, fresh) == (expected.done if allowed else 403), role
+    stranger = door.nobody() if route == "POST /session" else door("mole-lead")
+    assert ask(stranger, route, ids) == expected.elsewhere, "a lead of another workshop"
+
+
+def test_signing_out_ends_for_every_role(door: Door) -> None:
+    for role in ("read-only", "technician", "lead"):
+        client = door.nobody()
+        me = client.post("/api/v1/session", json={"sign_in": f"quay-{role}", "password": PASSWORD}).get_json()
+        assert client.delete("/api/v1/session").status_code == 403, "without its token"
+        assert client.delete("/api/v1/session", headers={"X-CSRF-Token": me["csrf"]}).status_code == 200
+        assert client.get("/api/v1/jobs").status_code == 401
