@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import json
+import os
 import shutil
 import tempfile
 import threading
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -32,23 +34,32 @@ from sondar.store.database import migrate, open_pool
 from sondar.store.local_server import LocalServer
 from tests.web.test_durability import free_port, kill_hard, start_application
 
-PATIENCE_S = 90  # a loaded machine is not a failure
+PATIENCE_S = float(os.environ.get("SONDAR_TEST_PATIENCE_S", "90"))  # a loaded machine is not a failure
 FLAGS = (
     "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
     "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage", "--window-size=1280,800",
 )  # fmt: skip
 
+CALL = """
+(async (method, path, body, done) => {
+const csrf = method === "GET" ? "" : (await (await fetch("/api/v1/session")).json()).csrf;
+const answer = await fetch("/api/v1" + path, {method, body: body && JSON.stringify(body),
+  headers: {"Content-Type": "application/json", "X-CSRF-Token": csrf}});
+done(await answer.json());
+})(...arguments);
+"""
+
 
 class Site:
     """The running application: address, and a way to stop and start it."""
 
-    def __init__(self, dsn: str, meter: str) -> None:
-        self.dsn, self.meter = dsn, meter
+    def __init__(self, dsn: str, meter: str, vehicles: str = "") -> None:
+        self.dsn, self.meter, self.vehicles = dsn, meter, vehicles
         self.port = free_port()
         self.start()
 
     def start(self) -> None:
-        self.process = start_application(self.dsn, self.port, self.meter)
+        self.process = start_application(self.dsn, self.port, self.meter, self.vehicles)
 
     def kill(self) -> None:
         kill_hard(self.process)
@@ -71,15 +82,16 @@ def site(postgres: LocalServer) -> Iterator[Site]:
     demo.write_vehicles(folder / "vehicles.json")
     with MeterServer(vehicles_from(folder / "vehicles.json")) as meter:
         threading.Thread(target=meter.serve_forever, daemon=True).start()
-        running = Site(dsn, meter.address)
+        running = Site(postgres.application_dsn(dsn), meter.address, json.dumps(demo.serve_vehicles()))
         yield running
         running.kill()
         meter.shutdown()
     shutil.rmtree(folder, ignore_errors=True)
 
 
-@pytest.fixture(scope="session")
-def chromium() -> Iterator[WebDriver]:
+@contextmanager
+def browser() -> Iterator[WebDriver]:
+    """A Chromium with a profile of its own."""
     options = Options()
     for flag in FLAGS:
         options.add_argument(flag)
@@ -88,9 +100,18 @@ def chromium() -> Iterator[WebDriver]:
     options.add_argument(f"--user-data-dir={profile}")
     driver = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
     driver.set_page_load_timeout(PATIENCE_S)
-    yield driver
-    driver.quit()
-    shutil.rmtree(profile, ignore_errors=True)
+    driver.set_script_timeout(PATIENCE_S)
+    try:
+        yield driver
+    finally:
+        driver.quit()
+        shutil.rmtree(profile, ignore_errors=True)
+
+
+@pytest.fixture(scope="session")
+def chromium() -> Iterator[WebDriver]:
+    with browser() as driver:
+        yield driver
 
 
 @dataclass
@@ -131,6 +152,33 @@ class Page:
             self.keys(Keys.TAB)
         raise AssertionError("Tab never reached it")
 
+    # -- people and jobs ----------------------------------------------------------------------------
+
+    def api(self, method: str, path: str, body: dict[str, Any] | None = None) -> Any:
+        """Ask the API as the page itself would, in its session."""
+        return self.driver.execute_async_script(CALL, method, path, body)
+
+    def sign_in(self, name: str = "harbour", theme: str = "light") -> None:
+        """Be this person of the demo workshop, in this theme, and see the jobs."""
+        self.open("/no-such-page")
+        if self.api("GET", "/session").get("name") != next(n for s, n, _ in demo.PEOPLE if s == name):
+            self.api("POST", "/session", {"sign_in": name, "password": demo.PASSWORD})
+        self.api("PUT", "/me/theme", {"theme": theme})
+        self.driver.execute_script("localStorage.clear()")
+        self.open("/")
+
+    def open_job(self, plate: str) -> None:
+        """From the list to the page of the demo job with this plate."""
+        self.open("/")
+        link = self.wait(lambda: next(a for a in self.all("ul a") if plate in a.text), plate)
+        self.driver.get(link.get_attribute("href"))
+        self.find("[aria-label='What is known']")
+
+    def open_bench(self, plate: str) -> None:
+        """The bench of its first chase, or its verdict if it has one."""
+        self.open_job(plate)
+        self.driver.get(self.find("[data-chase-link]").get_attribute("href"))
+
     # -- the bench ----------------------------------------------------------------------------------
 
     def proposal(self) -> dict[str, Any]:
@@ -159,8 +207,7 @@ class Page:
 @pytest.fixture
 def page(chromium: WebDriver, site: Site) -> Page:
     made = Page(chromium, site)
-    made.open("/")
-    chromium.execute_script("localStorage.clear(); localStorage.setItem('sondar-theme', 'light')")
+    made.sign_in()
     chromium.get_log("browser")
     return made
 

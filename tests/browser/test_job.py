@@ -20,14 +20,15 @@ def take_in(page: Page, circuit_file: Path) -> None:
     page.open("/")
     page.see("Take in a vehicle")
     page.keys("n")
-    page.see("What do we know?")
-    page.wait(lambda: page.driver.switch_to.active_element.get_attribute("name") == "make", "the first field to have the focus")
-    page.keys("Tessel", Keys.TAB, "Quay", Keys.TAB, "PA 77 TSL")
+    page.wait(lambda: page.driver.switch_to.active_element.get_attribute("name") == "plate", "the first field to have the focus")
+    page.keys("PA 77 TSL", Keys.TAB, "Tessel", Keys.TAB, "Quay")
     page.tab_to(lambda e: e.get_attribute("name") == "complaint")
     page.keys("Washer does nothing, tailgate is fine")
+    page.tab_to(lambda e: e.tag_name == "summary")
+    page.keys(Keys.ENTER)
     page.find("input[type=file]").send_keys(str(circuit_file))
     page.see("Loaded:")
-    page.tab_to(lambda e: e.text == "Open the bench")
+    page.tab_to(lambda e: e.text == "Take in and open the bench")
     page.keys(Keys.ENTER)
     page.find("[data-testid=proposal]")
 
@@ -60,6 +61,7 @@ def test_a_broken_file_shows_every_error_with_its_line(page: Page, tmp_path: Pat
     file = tmp_path / "broken.yaml"
     file.write_text(FAN_TEXT.replace("rating_a: 40", "rating_a: forty").replace("to: X3.86", "to: X3.68"))
     page.open("/jobs/new")
+    page.find("summary").click()
     page.find("input[type=file]").send_keys(str(file))
     page.see("Nothing was stored")
     page.see("parts.F14.rating_a")
@@ -71,14 +73,8 @@ def test_a_broken_file_shows_every_error_with_its_line(page: Page, tmp_path: Pat
     page.see("no wire ends at X3.86")
 
 
-def open_demo(page: Page, plate: str) -> None:
-    page.open("/")
-    link = page.wait(lambda: next(a for a in page.all("ul a") if plate in a.text), plate)
-    page.driver.get(link.get_attribute("href"))
-
-
 def test_read_the_meter_retract_and_refuse(page: Page) -> None:
-    open_demo(page, "PA 19 TRN")
+    page.open_bench("PA 19 TRN")
     page.find("[data-testid=proposal]")
     before = page.suspects()
     page.keys("r")
@@ -106,7 +102,7 @@ def test_read_the_meter_retract_and_refuse(page: Page) -> None:
 
 @pytest.mark.parametrize("wrong", ["potato", "12.4.1", "OL"])
 def test_a_slip_of_the_keys_is_explained_and_not_lost(page: Page, wrong: str) -> None:
-    open_demo(page, "PA 19 TRN")
+    page.open_bench("PA 19 TRN")
     page.find("[data-testid=proposal]")
     page.wait(lambda: page.proposal()["kind"] == "volts" or page.keys(Keys.ARROW_DOWN), "a voltmeter test")
     standing = page.count_readings()
@@ -120,7 +116,7 @@ def test_a_slip_of_the_keys_is_explained_and_not_lost(page: Page, wrong: str) ->
 
 
 def test_a_reading_typed_while_the_server_is_dead_arrives_once(page: Page) -> None:
-    open_demo(page, "PA 12 TRN")
+    page.open_bench("PA 12 TRN")
     page.find("[data-testid=proposal]")
     standing = page.count_readings()
     page.wait(lambda: page.proposal()["kind"] == "volts" or page.keys(Keys.ARROW_DOWN), "a voltmeter test")
@@ -135,7 +131,7 @@ def test_a_reading_typed_while_the_server_is_dead_arrives_once(page: Page) -> No
 
 
 def test_the_drawing_is_the_control(page: Page) -> None:
-    open_demo(page, "PA 12 TRN")
+    page.open_bench("PA 12 TRN")
     page.find("[data-testid=proposal]")
     page.driver.find_element(By.CSS_SELECTOR, "g[aria-label^='F14.2:']").click()
     page.see("Your test.")
@@ -149,16 +145,29 @@ def test_the_drawing_is_the_control(page: Page) -> None:
 
 @pytest.mark.parametrize("theme", ["light", "dark"])
 def test_axe_finds_nothing_serious(page: Page, theme: str) -> None:
-    page.driver.execute_script(f"localStorage.setItem('sondar-theme', '{theme}')")
-    job = page.driver.execute_async_script("fetch('/api/v1/jobs').then(r=>r.json()).then(j=>arguments[arguments.length-1](j.jobs))")
-    verdict = next(j["id"] for j in job if j["stage"] == "verdict")
-    chase = next(j["id"] for j in job if j["stage"] == "chase")
-    for path, landmark in (
+    jobs = {job["plate"]: job["id"] for job in page.api("GET", "/jobs")["jobs"]}
+
+    def chase(plate: str) -> str:
+        found: str = page.api("GET", f"/jobs/{jobs[plate]}")["chases"][0]["id"]
+        return found
+
+    shared = page.api("POST", f"/jobs/{jobs['PA 40 LSK']}/shares", {"days": 1})["token"]
+    places = [
         ("/", "ul a"),
+        ("/?q=nothing+of+the+kind", "h1"),
         ("/jobs/new", "[role=radio]"),
-        (f"/jobs/{chase}", "[data-unit]"),
-        (f"/jobs/{verdict}/verdict", "[data-testid=verdict]"),
-    ):
+        (f"/jobs/{jobs['PA 27 TRN']}", "[data-testid=triage]"),
+        (f"/jobs/{jobs['PA 07 LSK']}", "[data-code]"),
+        (f"/jobs/{jobs['PA 40 LSK']}?view=timeline", "[data-testid=timeline] li"),
+        (f"/bench/{chase('PA 12 TRN')}", "[data-unit]"),
+        (f"/bench/{chase('PA 40 LSK')}/verdict", "[data-testid=verdict]"),
+        ("/settings", "main h2"),
+        (f"/s/{shared}", "main h1"),
+    ]
+    page.sign_in(theme=theme)
+    for path, landmark in [*places, ("/sign-in", "input[name=sign_in]")]:
+        if path == "/sign-in":
+            page.api("DELETE", "/session")
         page.open(path)
         page.find(landmark)
         page.driver.execute_script(AXE)
@@ -170,7 +179,7 @@ def test_axe_finds_nothing_serious(page: Page, theme: str) -> None:
 
 
 def test_the_console_stays_silent(page: Page) -> None:
-    open_demo(page, "PA 40 LSK")
+    page.open_bench("PA 40 LSK")
     page.find("[data-testid=verdict]")
     page.keys("b")
     page.find("[data-testid=proposal], [aria-label='Verdict due']")

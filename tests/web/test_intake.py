@@ -248,7 +248,7 @@ def test_read_clear_and_read_again_through_the_interface(client: FlaskClient, in
     behaviour = {c["code"]: c["behaviour"] for c in again["codes"]}
     assert {behaviour[c] for c in ("B1D10", "B1D11", "U0157")} == {"hard"}
     assert behaviour["P0118"] in ("history", "intermittent")
-    assert [len(s["codes"]) for s in again["scans"]][0] > len(again["scans"][1]["codes"])
+    assert len(again["scans"][0]["codes"]) > len(again["scans"][1]["codes"]), "the list from before is kept"
     first = triage(client, job_id)["triage"]["chases"][0]
     assert first["id"] == "shared:G7"
 

@@ -15,8 +15,8 @@ export function Shell() {
     mutationFn: async () => unwrap(await api.DELETE("/api/v1/session")),
     onSuccess: (answer) => {
       // What another person may not see must not stay in memory. Entries not yet sent stay in this browser.
-      client.clear();
       client.setQueryData(meQuery.queryKey, accept(answer));
+      client.removeQueries({ predicate: (query) => query.queryKey[0] !== meQuery.queryKey[0] });
     },
   });
   const quiet = "min-h-11 px-2 text-sm text-soft underline-offset-4 hover:underline";

@@ -22,12 +22,16 @@ export function JobsPage() {
   const navigate = useNavigate();
   const search = useRef<HTMLInputElement>(null);
   const list = useRef<HTMLUListElement>(null);
+  const entered = useRef(false);
   useHotkeys("n", () => canWrite && navigate("/jobs/new"));
-  useHotkeys("/", (event) => {
-    event.preventDefault();
-    search.current?.focus();
-  });
-  useEffect(() => search.current?.focus({ preventScroll: true }), []);
+  useHotkeys(
+    "/",
+    (event) => {
+      event.preventDefault();
+      search.current?.focus();
+    },
+    { useKey: true },
+  );
   useEffect(() => {
     const timer = window.setTimeout(() => {
       if (text !== asked)
@@ -43,6 +47,11 @@ export function JobsPage() {
     return () => window.clearTimeout(timer);
   }, [text, asked, setParams]);
   const jobs = found.data?.pages.flatMap((page) => page.jobs) ?? [];
+  const arrived = found.data !== undefined;
+  useEffect(() => {
+    // The first job, unless someone is already busy elsewhere: arrows and Enter work at once, and N is a key, not a letter.
+    if (arrived && document.activeElement === document.body) list.current?.querySelector("a")?.focus();
+  }, [arrived]);
   const move = (event: React.KeyboardEvent, step: number) => {
     const links = [...(list.current?.querySelectorAll("a") ?? [])];
     const at = links.indexOf(document.activeElement as HTMLAnchorElement);
@@ -55,6 +64,24 @@ export function JobsPage() {
   const arrows = (event: React.KeyboardEvent) => {
     if (event.key === "ArrowDown") move(event, 1);
     if (event.key === "ArrowUp") move(event, -1);
+  };
+  const open = () => {
+    entered.current = false;
+    if (jobs.length === 1 && jobs[0]) navigate(`/jobs/${jobs[0].id}`);
+    else if (jobs.length > 1) list.current?.querySelector("a")?.focus();
+    else if (canWrite && text.trim()) navigate(takeIn(text));
+  };
+  const settled = text === asked && !found.isFetching && arrived;
+  // Enter before the answer is there means the same as after it.
+  useEffect(() => {
+    if (settled && entered.current) open();
+  });
+  const searched = (event: React.KeyboardEvent) => {
+    arrows(event);
+    if (event.key === "Enter") {
+      entered.current = true;
+      if (settled) open();
+    } else entered.current = false;
   };
   return (
     <main className="mx-auto max-w-5xl px-5 py-5">
@@ -80,7 +107,7 @@ export function JobsPage() {
             type="search"
             value={text}
             onChange={(event) => setText(event.target.value)}
-            onKeyDown={arrows}
+            onKeyDown={searched}
             placeholder="Plate, code, circuit, part, words of the complaint"
             className="block min-h-11 w-full rounded-sm border border-ink/60 bg-raised px-3 text-base placeholder:text-soft"
           />
@@ -114,9 +141,16 @@ export function JobsPage() {
       {found.data && jobs.length === 0 && (
         <div className="border-y border-rule py-10">
           {asked || stage ? (
-            <p className="text-lg">
-              No job matches{asked ? ` “${asked}”` : ""}. Fewer words or the beginning of a word find more.
-            </p>
+            <>
+              <p className="text-lg">
+                No job matches{asked ? ` “${asked}”` : ""}. Fewer words or the beginning of a word find more.
+              </p>
+              {canWrite && asked && (
+                <Link to={takeIn(asked)} className="mt-2 inline-block min-h-11 underline underline-offset-4">
+                  A vehicle that is new here? Take in {asked.trim().toUpperCase()}
+                </Link>
+              )}
+            </>
           ) : (
             <>
               <p className="text-lg">No vehicle has been taken in yet.</p>
@@ -140,6 +174,11 @@ export function JobsPage() {
       )}
     </main>
   );
+}
+
+/** Where a vehicle with this plate is taken in. */
+function takeIn(plate: string): string {
+  return `/jobs/new?${new URLSearchParams({ plate: plate.trim().toUpperCase() })}`;
 }
 
 function JobLine({ job }: { job: Job }) {

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { RadioGroup } from "radix-ui";
 import { type ReactNode, useRef, useState } from "react";
-import { useNavigate } from "react-router";
+import { useNavigate, useSearchParams } from "react-router";
 import { ApiError, api, type CircuitSummary, type Schema, unwrap } from "../../api/client";
 import { circuitsQuery, jobQuery, modelsQuery } from "../../api/queries";
 import { Button } from "../../ui/Button";
@@ -18,7 +18,8 @@ export function NewJobPage() {
   const models = useQuery(modelsQuery);
   const [chosen, setChosen] = useState("");
   const [make, setMake] = useState("");
-  const [plate, setPlate] = useState("");
+  const [params] = useSearchParams();
+  const [plate, setPlate] = useState(params.get("plate") ?? "");
   const [known, setKnown] = useState<Vehicle | null>(null);
   const [clientKey] = useState(() => crypto.randomUUID());
   const form = useRef<HTMLFormElement>(null);
@@ -101,6 +102,7 @@ export function NewJobPage() {
             label="Plate"
             problem={problem}
             path="vehicle.plate"
+            defaultValue={plate}
             autoFocus
             onChange={(event) => {
               setKnown(null);
