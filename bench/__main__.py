@@ -1,12 +1,15 @@
-"""``./run bench [NAME] [ARGS]``: hidden-faults, solver, latency, triage …; all when no name is given."""
+"""``./run bench [NAME] [ARGS]``: hidden-faults, solver, latency, triage, archive, crowd; all when no name is given."""
 
 from __future__ import annotations
 
 import sys
 
-from bench import hidden_faults, latency, solver, triage
+from bench import archive, crowd, hidden_faults, latency, solver, triage
 
-BENCHES = {"hidden-faults": hidden_faults.main, "solver": solver.main, "latency": latency.main, "triage": triage.main}
+BENCHES = {
+    "hidden-faults": hidden_faults.main, "solver": solver.main, "latency": latency.main, "triage": triage.main,
+    "archive": archive.main, "crowd": crowd.main,
+}  # fmt: skip
 
 
 def main() -> None:
