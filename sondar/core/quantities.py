@@ -127,3 +127,12 @@ def _significant(value: float, digits: int) -> str:
 def format_share(share: float) -> str:
     """A probability as people say it, kept on one line: ``97 %``."""
     return f"{share * 100:.0f}\u00a0%"
+
+
+KM_PER_MILE = 1.609344
+"""Exact, by the international yard and pound agreement of 1959."""
+
+
+def format_distance(kilometres: float, unit: str) -> str:
+    """A mileage as a workshop reads it; ``unit`` is ``km`` or ``mi``."""
+    return f"{round(kilometres / KM_PER_MILE)} miles" if unit == "mi" else f"{round(kilometres)} km"

@@ -22,6 +22,7 @@ from sondar.core.codes import (
 )
 from sondar.core.diagnosis.intake import CONDITIONS, ENVIRONMENTS, Answers
 from sondar.core.diagnosis.triage import Evidence, SeenCode, TriageModel
+from sondar.core.quantities import format_distance
 from sondar.core.vin import vin_problem, vin_warning
 from sondar.store.codes import Clearing, Meaning, Scan
 from sondar.store.intake import Answer
@@ -139,7 +140,9 @@ def intake_answers(answers: Mapping[str, Answer]) -> Answers:
     )  # fmt: skip
 
 
-def warnings(answers: Mapping[str, Answer], vin: str, mileage_km: int | None, mileage_before: int | None) -> list[str]:
+def warnings(
+    answers: Mapping[str, Answer], vin: str, mileage_km: int | None, mileage_before: int | None, distance_unit: str = "km"
+) -> list[str]:
     """What should make someone look twice."""
     found = []
     if vin and vin_problem(vin) is None:
@@ -147,7 +150,8 @@ def warnings(answers: Mapping[str, Answer], vin: str, mileage_km: int | None, mi
         if said:
             found.append(f"VIN: {said}.")
     if mileage_km is not None and mileage_before is not None and mileage_km < mileage_before:
-        found.append(f"Mileage goes backwards: {mileage_before} km at an earlier visit, {mileage_km} km now.")
+        before, now = (format_distance(km, distance_unit) for km in (mileage_before, mileage_km))
+        found.append(f"Mileage goes backwards: {before} at an earlier visit, {now} now.")
     volts = value_of(answers, "battery_v", None)
     if volts is not None and volts < 11.8:
         found.append(f"Battery at {volts:g} V: charge it first; low voltage sets codes of its own.")

@@ -19,7 +19,7 @@ from sondar.store import circuits as circuit_store
 from sondar.store import codes as code_store
 from sondar.store import intake as intake_store
 from sondar.store import jobs as store
-from sondar.store import vehicles
+from sondar.store import people, vehicles
 from sondar.store.database import Db
 from sondar.web import casefile
 from sondar.web.intake_models import (
@@ -203,7 +203,8 @@ def job_detail(db: Db, job_id: UUID) -> JobDetail:
             for c in casefile.standing_codes(file)
         ],
         photos=[PhotoView(**{**p.__dict__, "at": p.created_at}) for p in intake_store.photos_of(db, job_id)],
-        warnings=casefile.warnings(answers, job.vin, casefile.value_of(answers, "mileage_km", job.mileage_km), mileage_before),
+        warnings=casefile.warnings(answers, job.vin, casefile.value_of(answers, "mileage_km", job.mileage_km), mileage_before,
+                                   people.workshop(db).distance_unit),
         earlier=[EarlierJob(id=j.id, number=j.number, complaint=j.complaint, verdict=j.verdict, at=j.created_at) for j in earlier],
         known_vehicle=model is not None,
         interface=bool(services().vehicle_address(job.stand_in)) and model is not None,

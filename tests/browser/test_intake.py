@@ -295,3 +295,24 @@ def test_the_lead_adds_a_person_and_a_meter(page: Page, site: Site) -> None:
         mate.find("input[name=sign_in]").send_keys(name)
         mate.find("input[type=password]").send_keys("quiet-bilge-pump", Keys.ENTER)
         mate.see("Take in a vehicle")
+
+
+def test_the_workshop_reads_in_its_own_units(page: Page, tern_job: str) -> None:
+    workshop = page.api("GET", "/session")["workshop"]
+    changed = {k: v for k, v in workshop.items() if k != "id"}
+    try:
+        page.api("PUT", "/workshop", {**changed, "distance_unit": "mi", "temperature_unit": "F"})
+        page.driver.refresh()
+        page.see("Mileage, miles")
+        page.see("Parts at, °F")
+        field = page.driver.find_element(By.XPATH, "//label[contains(., 'Mileage')]/following-sibling::input")
+        field.send_keys("62000", Keys.TAB)
+        page.wait(lambda: "mileage_km" in page.api("GET", f"/jobs/{tern_job}")["answers"], "the answer")
+        assert page.api("GET", f"/jobs/{tern_job}")["answers"]["mileage_km"]["value"] == 99779
+        assert (
+            page.driver.find_element(By.XPATH, "//label[contains(., 'Parts at')]/following-sibling::input").get_attribute("value")
+            == "68"
+        )
+    finally:
+        now = page.api("GET", "/session")["workshop"]
+        page.api("PUT", "/workshop", {**changed, "version": now["version"]})

@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from sondar.core.errors import QuantityError
-from sondar.core.quantities import format_si, parse_entry, parse_si
+from sondar.core.quantities import format_distance, format_si, parse_entry, parse_si
 
 
 @pytest.mark.parametrize(
@@ -55,3 +55,8 @@ def test_a_document_value_must_be_a_quantity() -> None:
         parse_si("OL")
     with pytest.raises(ValueError, match="expected a number"):
         parse_si(True)
+
+
+def test_mileage_is_told_in_the_workshops_unit() -> None:
+    assert format_distance(120_000, "km") == "120000 km"
+    assert format_distance(120_000, "mi") == "74565 miles"

@@ -37,6 +37,8 @@ export function JobPage() {
         Reading the job …
       </main>
     );
+  // Upright, what to chase stands above what is known as soon as there is something to go by.
+  const begun = detail.scans.length > 0 || detail.answers.symptoms !== undefined;
   const timeline = params.get("view") === "timeline";
   return (
     <main className="flex h-full flex-col">
@@ -95,7 +97,7 @@ export function JobPage() {
           <div
             // biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls must be reachable by keyboard
             tabIndex={0}
-            className="relative px-5 py-4 lg:overflow-auto"
+            className={`relative px-5 py-4 lg:overflow-auto ${begun ? "max-lg:order-first" : ""}`}
           >
             <ChaseFirst detail={detail} canWrite={canWrite}>
               <Codes detail={detail} canWrite={canWrite} />

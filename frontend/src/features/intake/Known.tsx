@@ -4,6 +4,7 @@ import { Link } from "react-router";
 import { api, type JobDetail, unwrap } from "../../api/client";
 import { jobQuery } from "../../api/queries";
 import { when } from "../../lib/format";
+import { type Unit, useUnits } from "../../lib/units";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 import { Picks } from "../../ui/Picks";
@@ -35,6 +36,7 @@ const REPRODUCED = [
 
 /** What is known of the job: every answer is evidence, is kept with its author, and can be given again. */
 export function Known({ detail, canWrite }: { detail: JobDetail; canWrite: boolean }) {
+  const { distance, temperature } = useUnits();
   return (
     <section aria-label="What is known" className="space-y-4">
       {detail.warnings.map((warning) => (
@@ -72,14 +74,16 @@ export function Known({ detail, canWrite }: { detail: JobDetail; canWrite: boole
         <NumberAnswer
           detail={detail}
           field="mileage_km"
-          label="Mileage, km"
+          label={`Mileage, ${distance.label}`}
+          unit={distance}
           fallback={detail.job.mileage_km}
           canWrite={canWrite}
         />
         <NumberAnswer
           detail={detail}
           field="temperature_c"
-          label="Parts at, °C"
+          label={`Parts at, ${temperature.label}`}
+          unit={temperature}
           fallback={detail.job.temperature_c}
           canWrite={canWrite}
         />
@@ -227,10 +231,11 @@ function TextAnswer(props: FieldProps & { fallback?: string; rows: number; place
   );
 }
 
-function NumberAnswer(props: FieldProps & { fallback?: number | null }) {
+function NumberAnswer(props: FieldProps & { fallback?: number | null; unit?: Unit }) {
   const held = useAnswer<number | null>(props.detail, props.field, props.fallback ?? null);
   const id = useId();
-  const shown = held.value === null ? "" : String(held.value);
+  const { show, keep } = props.unit ?? { show: (value: number) => value, keep: (value: number) => value };
+  const shown = held.value === null ? "" : String(show(held.value));
   const [text, setText] = useState(shown);
   const [wrong, setWrong] = useState(false);
   useEffect(() => setText(shown), [shown]);
@@ -248,7 +253,8 @@ function NumberAnswer(props: FieldProps & { fallback?: number | null }) {
           const cleaned = text.trim().replace(",", ".").replace(/\s/g, "");
           const number = cleaned === "" ? null : Number(cleaned);
           setWrong(Number.isNaN(number));
-          if (!Number.isNaN(number) && number !== held.value) held.answer(number);
+          // Compared as shown: what was not touched is not answered anew in a rounded form.
+          if (!Number.isNaN(number) && cleaned !== shown) held.answer(number === null ? null : keep(number));
         }}
       />
       {wrong && <p className="mt-1 text-sm font-[600]">A number, please: 12.4</p>}

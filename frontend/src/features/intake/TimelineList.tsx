@@ -4,6 +4,7 @@ import { Link } from "react-router";
 import { api, unwrap } from "../../api/client";
 import { timelineQuery } from "../../api/queries";
 import { when } from "../../lib/format";
+import { type Unit, useUnits } from "../../lib/units";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 
@@ -11,8 +12,8 @@ const FIELD: Record<string, string> = {
   recent_work: "worked on",
   recent_work_text: "recent work",
   battery_v: "battery, V",
-  temperature_c: "parts at, °C",
-  mileage_km: "mileage, km",
+  temperature_c: "parts at",
+  mileage_km: "mileage",
   environment: "surroundings",
   vin: "VIN",
 };
@@ -21,6 +22,8 @@ const FIELD: Record<string, string> = {
 export function TimelineList({ jobId, canWrite }: { jobId: string; canWrite: boolean }) {
   const client = useQueryClient();
   const found = useQuery(timelineQuery(jobId));
+  const { distance, temperature } = useUnits();
+  const units: Record<string, Unit> = { mileage_km: distance, temperature_c: temperature };
   const [text, setText] = useState("");
   const add = useMutation({
     mutationFn: async (body: string) =>
@@ -75,7 +78,7 @@ export function TimelineList({ jobId, canWrite }: { jobId: string; canWrite: boo
                   <span className="first-letter:uppercase">
                     {FIELD[entry.text] ?? entry.text.replaceAll("_", " ")}
                   </span>
-                  : <strong className="font-[600]">{plain(entry.detail)}</strong>
+                  : <strong className="font-[600]">{plain(entry.detail, units[entry.text])}</strong>
                 </>
               ) : (
                 entry.text
@@ -96,8 +99,9 @@ export function TimelineList({ jobId, canWrite }: { jobId: string; canWrite: boo
   );
 }
 
-function plain(json: string): string {
+function plain(json: string, unit?: Unit): string {
   const value: unknown = JSON.parse(json);
+  if (unit && typeof value === "number") return `${unit.show(value)} ${unit.label}`;
   if (Array.isArray(value)) return value.join(", ") || "nothing";
   if (value === true) return "yes";
   if (value === false) return "no";

@@ -4,6 +4,7 @@ import { type ReactNode, useRef, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import { ApiError, api, type CircuitSummary, type Schema, unwrap } from "../../api/client";
 import { circuitsQuery, jobQuery, modelsQuery } from "../../api/queries";
+import { type Unit, useUnits } from "../../lib/units";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 import { TextField } from "../../ui/TextField";
@@ -19,6 +20,7 @@ export function NewJobPage() {
   const [chosen, setChosen] = useState("");
   const [make, setMake] = useState("");
   const [params] = useSearchParams();
+  const { distance, temperature } = useUnits();
   const [plate, setPlate] = useState(params.get("plate") ?? "");
   const [known, setKnown] = useState<Vehicle | null>(null);
   const [clientKey] = useState(() => crypto.randomUUID());
@@ -40,6 +42,10 @@ export function NewJobPage() {
     mutationFn: async (data: FormData) => {
       const text = (name: string) => String(data.get(name) ?? "").trim();
       const number = (name: string) => (text(name) ? Number(text(name).replace(",", ".")) : null);
+      const kept = (name: string, unit: Unit) => {
+        const shown = number(name);
+        return shown === null ? null : unit.keep(shown);
+      };
       return unwrap(
         await api.POST("/api/v1/jobs", {
           body: {
@@ -52,13 +58,13 @@ export function NewJobPage() {
                   model: text("model"),
                   year: number("year"),
                   plate: text("plate"),
-                  mileage_km: number("mileage_km"),
+                  mileage_km: kept("mileage_km", distance),
                   engine: text("engine"),
                   vin: text("vin").toUpperCase(),
                 },
             complaint: text("complaint"),
             codes: text("codes"),
-            temperature_c: number("temperature_c") ?? 20,
+            temperature_c: kept("temperature_c", temperature) ?? 20,
             circuit_version_id: chosen || null,
           },
         }),
@@ -116,7 +122,9 @@ export function NewJobPage() {
                   {known.make} {known.model} {known.year ?? ""}
                 </strong>
                 <span className="block text-sm text-soft">
-                  {known.engine} {known.mileage_km ? `· ${known.mileage_km} km last` : ""} · {known.jobs} job
+                  {known.engine}{" "}
+                  {known.mileage_km ? `· ${distance.show(known.mileage_km)} ${distance.label} last` : ""} ·{" "}
+                  {known.jobs} job
                   {known.jobs === 1 ? "" : "s"} before
                 </span>
               </span>
@@ -158,7 +166,7 @@ export function NewJobPage() {
                 <TextField name="engine" label="Engine" problem={problem} path="vehicle.engine" />
                 <TextField
                   name="mileage_km"
-                  label="Mileage, km"
+                  label={`Mileage, ${distance.label}`}
                   problem={problem}
                   path="vehicle.mileage_km"
                   inputMode="numeric"
@@ -193,11 +201,11 @@ export function NewJobPage() {
           />
           <TextField
             name="temperature_c"
-            label="Parts at, °C"
+            label={`Parts at, ${temperature.label}`}
             problem={problem}
             path="temperature_c"
             inputMode="decimal"
-            defaultValue="20"
+            defaultValue={String(temperature.show(20))}
           />
         </fieldset>
         <details className="md:col-span-2" open={chosen !== "" || undefined}>
