@@ -8,19 +8,22 @@ from __future__ import annotations
 import json
 import sys
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import click
 
-from sondar.core.circuit.model import Setup
+from sondar.core.circuit.model import Fault, Setup, Severity
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.assess import assess, healthy_range, reading_label
-from sondar.core.diagnosis.belief import Reading, check_reading
+from sondar.core.diagnosis.belief import Belief, Reading, check_reading, update
 from sondar.core.diagnosis.plan import Bench
 from sondar.core.diagnosis.predictions import Predictor
+from sondar.core.diagnosis.sequencing import Node, Policy, read_table, sequence
 from sondar.core.diagnosis.tests import Test
-from sondar.core.errors import SondarError
+from sondar.core.diagnosis.views import Assessment
+from sondar.core.errors import PlanTableError, SondarError
 from sondar.core.instruments import INSTRUMENTS
 from sondar.core.quantities import format_si, parse_entry
 from sondar.documents import CircuitFileError, load_circuit_text
@@ -130,10 +133,7 @@ def predictions_of(circuit: Circuit, setup: Setup, fault: str | None) -> dict[st
         name, _, label = fault.partition(":")
         if name not in circuit.faults:
             raise UnknownReferenceError("fault", name, list(circuit.faults))
-        severities = {s.label.replace(" ", ""): s for s in circuit.faults[name].severities}
-        if label and label.replace(" ", "") not in severities:
-            raise UnknownReferenceError(f"severity of {name}", label, [s.label for s in circuit.faults[name].severities])
-        changes = (severities[label.replace(" ", "")] if label else circuit.faults[name].severities[0]).changes
+        changes = _severity(circuit.faults[name], label).changes
     blown = blown_fuses(circuit, [changes])
     points = [p for p in circuit.points.values() if p.reachable(setup)]
     tests = TestFinder(circuit).tests(setup)
@@ -157,6 +157,34 @@ def predictions_of(circuit: Circuit, setup: Setup, fault: str | None) -> dict[st
             for i, t in enumerate(tests)
         ],
     }  # fmt: skip
+
+
+def _severity(fault: Fault, label: str) -> Severity:
+    """A severity by its label, or, for a fault that is a resistance, of any value: ``W3.resistance:45``; the first if none is named.
+
+    Raises:
+        UnknownReferenceError: no such severity.
+    """
+    from sondar.core.errors import QuantityError, UnknownReferenceError
+    from sondar.core.quantities import parse_si
+
+    known = {s.label.replace(" ", ""): s for s in fault.severities}
+    wanted = label.replace(" ", "")
+    if not wanted:
+        return fault.severities[0]
+    if wanted in known:
+        return known[wanted]
+    pattern = fault.severities[-1].changes
+    try:
+        ohms = parse_si(wanted)
+    except (QuantityError, ValueError):
+        ohms = -1.0
+    ranged = len(fault.severities) > 1 and len(pattern) == 1
+    if ohms > 0.0 and ranged and pattern[0].add_ohm is not None:
+        return Severity(label, 1.0, (replace(pattern[0], add_ohm=ohms),))
+    if ohms > 0.0 and ranged and pattern[0].set_ohm is not None:
+        return Severity(label, 1.0, (replace(pattern[0], set_ohm=ohms),))
+    raise UnknownReferenceError(f"severity of {fault.id}", label, [s.label for s in fault.severities])
 
 
 def _fuses(circuit: Circuit, setup: Setup) -> list[str]:
@@ -192,11 +220,12 @@ def judge(circuit: Path, readings: Path, as_json: bool) -> None:
         opened = frozenset(found.point(ref).place for r in listed for ref in (r.test.red, r.test.black))
         setup = listed[-1].test.setup if listed else found.rest_setup()
         result = assess(predictor, listed, Bench(setup, opened))
+        belief = update(predictor, listed)
     except (SondarError, ValueError, KeyError, TypeError, AttributeError) as error:
         _fail(f"{readings}: {error if isinstance(error, SondarError | ValueError) else f'missing or misplaced {error}'}", as_json)
         return
     if as_json:
-        click.echo(json.dumps(judgement_json(result), ensure_ascii=False, indent=2))
+        click.echo(json.dumps(judgement_json(result, belief), ensure_ascii=False, indent=2))
         return
     for reading, effect in zip(listed, result.effects, strict=True):
         mark = "as healthy" if effect.as_healthy else f"NOT as healthy ({effect.expected})"
@@ -211,14 +240,21 @@ def judge(circuit: Path, readings: Path, as_json: bool) -> None:
                    f"{proposal.test.setup.text}; healthy: {proposal.expected}. {proposal.why}")  # fmt: skip
 
 
-def judgement_json(result: Any) -> dict[str, Any]:
-    """Belief by fault, unit and group, verdict or "not yet", next test: what an outside program needs."""
+def judgement_json(result: Assessment, belief: Belief) -> dict[str, Any]:
+    """Belief by fault, unit and group, verdict or "not yet", next test: what an outside program needs.
+
+    ``none`` is *no fault now*, ``unknown`` *something not on the drawing*; faults are summed over their severities.
+    """
+    faults: dict[str, float] = {}
+    for suspect, probability in zip(belief.hypotheses.suspects, belief.now, strict=True):
+        faults[suspect.fault] = faults.get(suspect.fault, 0.0) + float(probability)
+    units = {unit: float(p) for unit, p in zip(belief.hypotheses.units, belief.units(), strict=True)}
     return {
         "verdict": result.verdict.model_dump() if result.verdict.settled else "not yet",
         "leading": result.verdict.model_dump(),
         "groups": result.track[-1].model_dump(),
-        "units": {s.unit: s.probability for s in result.suspects},
-        "faults": {f.title: f.probability for s in result.suspects for f in s.faults},
+        "units": dict(sorted(units.items(), key=lambda item: -item[1])),
+        "faults": dict(sorted(faults.items(), key=lambda item: -item[1])),
         "effects": [e.model_dump() for e in result.effects],
         "next": None if result.verdict.settled or not result.proposals else result.proposals[0].model_dump(),
     }
@@ -250,6 +286,37 @@ def read_reading(circuit: Circuit, index: int, item: dict[str, Any]) -> Reading:
         raise UnknownReferenceError("instrument", test.instrument, list(INSTRUMENTS))
     check_reading(reading)
     return reading
+
+
+@main.command()
+@click.argument("table", type=click.Path(exists=True, dir_okay=False, path_type=Path))
+@click.option("--policy", type=click.Choice(["optimal", "sondar", "order"]), default="optimal", show_default=True)
+@JSON
+def plan(table: Path, policy: Policy, as_json: bool) -> None:
+    """Order the tests of a fault–test table: {"states": [{"id", "p"}], "tests": [{"id", "cost", "p_fail": {state: p}}]}."""
+    try:
+        found = sequence(read_table(json.loads(table.read_text(encoding="utf-8"))), policy)
+    except PlanTableError as error:
+        _fail(f"{table}: {error}", as_json, [{"line": None, "field": place, "message": said} for place, said in error.problems])
+        return
+    except (OSError, ValueError) as error:
+        _fail(f"{table}: {error}", as_json)
+        return
+    if as_json:
+        click.echo(json.dumps(found.as_json(), ensure_ascii=False, indent=2))
+        return
+    click.echo(f"{policy}: expected cost {found.expected_cost:g}{', proven the least' if found.exact else ''}")
+    _print_tree(found.tree, "")
+
+
+def _print_tree(node: Node, indent: str) -> None:
+    if node.test is None or node.passed is None or node.failed is None:
+        click.echo(indent + (", ".join(f"{name} {p:.1%}" for name, p in node.remaining) or "cannot happen"))
+        return
+    click.echo(f"{indent}{node.test}")
+    for word, after in (("pass", node.passed), ("fail", node.failed)):
+        click.echo(f"{indent}  {word}:")
+        _print_tree(after, indent + "    ")
 
 
 @main.command()

@@ -1,4 +1,4 @@
-"""Write the published contracts: OpenAPI document and the JSON Schema of circuit files. Run by ``./run types``."""
+"""Write the published contracts: OpenAPI document and the JSON Schemas of circuit and vehicle files. Run by ``./run types``."""
 
 from __future__ import annotations
 
@@ -7,11 +7,18 @@ from pathlib import Path
 from typing import Any
 from unittest.mock import patch
 
+from pydantic import BaseModel
+
 from sondar.core.circuit.document import CircuitDocument
+from sondar.core.circuit.vehicle import VehicleDocument
 
 ROOT = Path(__file__).parent.parent
 OPENAPI = ROOT / "docs" / "openapi.json"
-CIRCUIT_SCHEMA = ROOT / "sondar" / "library" / "schema" / "circuit.schema.json"
+SCHEMAS: dict[Path, type[BaseModel]] = {
+    ROOT / "sondar" / "library" / "schema" / "circuit.schema.json": CircuitDocument,
+    ROOT / "sondar" / "library" / "schema" / "vehicle.schema.json": VehicleDocument,
+}
+"""Published file -> the document it describes."""
 
 
 def openapi() -> dict[str, Any]:
@@ -23,9 +30,9 @@ def openapi() -> dict[str, Any]:
     return document
 
 
-def circuit_schema() -> dict[str, Any]:
-    """The JSON Schema of circuit files."""
-    return {"$schema": "https://json-schema.org/draft/2020-12/schema", **CircuitDocument.model_json_schema(by_alias=True)}
+def schema_of(document: type[BaseModel]) -> dict[str, Any]:
+    """The JSON Schema of a kind of file."""
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", **document.model_json_schema(by_alias=True)}
 
 
 def as_text(value: dict[str, Any]) -> str:
@@ -35,4 +42,5 @@ def as_text(value: dict[str, Any]) -> str:
 
 if __name__ == "__main__":
     OPENAPI.write_text(as_text(openapi()))
-    CIRCUIT_SCHEMA.write_text(as_text(circuit_schema()))
+    for path, document in SCHEMAS.items():
+        path.write_text(as_text(schema_of(document)))

@@ -98,3 +98,55 @@ def test_bad_readings_are_a_clear_error(tmp_path: Path, text: str) -> None:
     else:
         assert code == 1
         assert "readings.json" in output
+
+
+ROWS = ("00000", "01001", "00110", "10011", "11000", "11110")
+CLASSIC = {
+    "states": [{"id": f"s{i}", "p": p} for i, p in enumerate((0.70, 0.01, 0.02, 0.10, 0.05, 0.12))],
+    "tests": [
+        {"id": f"t{j + 1}", "cost": 1, "p_fail": {f"s{i}": 1 for i, row in enumerate(ROWS) if row[j] == "1"}} for j in range(5)
+    ],
+}
+
+
+def test_plan_finds_the_published_optimum(tmp_path: Path) -> None:
+    file = tmp_path / "table.json"
+    file.write_text(json.dumps(CLASSIC))
+    code, output = run("plan", str(file), "--json")
+    found = json.loads(output)
+    assert code == 0
+    assert found["expected_cost"] == pytest.approx(2.18)
+    assert (found["policy"], found["exact"]) == ("optimal", True)
+    assert set(found["tree"]) == {"test", "expected_cost", "pass", "fail"}
+    code, output = run("plan", str(file), "--policy", "order")
+    assert "order: expected cost 2.89" in output
+    assert "s3 100.0%" in output
+
+
+def test_plan_names_what_is_wrong_with_a_table(tmp_path: Path) -> None:
+    file = tmp_path / "table.json"
+    file.write_text(json.dumps({**CLASSIC, "tests": [{"id": "t1", "cost": 0, "p_fail": {}}]}))
+    code, output = run("plan", str(file), "--json")
+    assert code == 1
+    assert json.loads(output)["problems"][0]["field"] == "tests.0.cost"
+    file.write_text(json.dumps({**CLASSIC, "tests": [{"id": "t1", "cost": 1, "p_fail": {"s9": 1}}]}))
+    assert "names 's9', which is no state" in run("plan", str(file), "--json")[1]
+    file.write_text("{")
+    assert run("plan", str(file))[0] == 1
+
+
+def test_a_resistance_of_any_size_can_be_predicted() -> None:
+    code, output = run("predict", FAN, "--set", "key=on", "--set", "fan=on", "--fault", "W8.resistance:250", "--json")
+    assert code == 0
+    coil = 85 * 680 / 765
+    volts = {p["ref"]: p["volts"] for p in json.loads(output)["points"]}["X3.85"]
+    assert volts == pytest.approx(12.3 * (1 - coil / (coil + 250.25)), abs=0.02)
+
+
+def test_judge_gives_every_fault_by_its_id(tmp_path: Path) -> None:
+    file = tmp_path / "readings.json"
+    file.write_text(json.dumps([{"instrument": "voltmeter", "red": "X3.86", "setup": "commanded", "reading": "0.0"}]))
+    found = json.loads(run("judge", FAN, str(file), "--json")[1])
+    assert sum(found["faults"].values()) == pytest.approx(1.0)
+    assert sum(found["units"].values()) == pytest.approx(1.0)
+    assert {"none", "unknown", "F7.open"} <= set(found["faults"])

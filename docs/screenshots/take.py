@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import json
 import os
 import sys
 import time
-import urllib.request
 from pathlib import Path
+from typing import Any
 
 from selenium import webdriver
 from selenium.webdriver.chrome.options import Options
@@ -16,7 +15,8 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.remote.webdriver import WebDriver
 from selenium.webdriver.support.ui import WebDriverWait
 
-from tests.browser.conftest import FLAGS
+from sondar import demo
+from tests.browser.conftest import CALL, FLAGS
 
 SITE = f"http://127.0.0.1:{os.environ.get('SONDAR_PORT', '8000')}"
 FOLDER = Path(__file__).parent
@@ -29,48 +29,66 @@ def size(driver: WebDriver, width: int, height: int) -> None:
 
 
 def take(driver: WebDriver, name: str, path: str, ready: str, theme: str = "light", clicks: tuple[str, ...] = ()) -> None:
-    """Open a page, wait for what must be there, click, and save the picture."""
-    driver.execute_script(f"localStorage.setItem('sondar-theme', '{theme}')")
+    """Open a page, wait for what must be there, click (a CSS selector, or the words of a button), and save the picture."""
+    driver.execute_async_script(CALL, "PUT", "/me/theme", {"theme": theme})
     driver.get(SITE + path)
     wait = WebDriverWait(driver, 90, 0.2)
     wait.until(lambda d: d.find_elements(By.CSS_SELECTOR, ready))
-    for css in clicks:
-        wait.until(lambda d, c=css: d.find_elements(By.CSS_SELECTOR, c))[0].click()
-        time.sleep(1.5)
-    time.sleep(0.8)
+    for click in clicks:
+        by, what = (By.CSS_SELECTOR, click) if "[" in click else (By.XPATH, f'//button[contains(., "{click}")]')
+        wait.until(lambda d, by=by, what=what: d.find_elements(by, what))[0].click()
+        time.sleep(2.5)
+    time.sleep(1.2)
     driver.save_screenshot(str(FOLDER / f"{name}.png"))
 
 
 def main(names: list[str]) -> None:
     """Take the named pictures, or all."""
-    with urllib.request.urlopen(f"{SITE}/api/v1/jobs") as answer:
-        jobs = {job["plate"]: job["id"] for job in json.load(answer)["jobs"]}
-    fan, ambient = f"/jobs/{jobs['PA 12 TRN']}", f"/jobs/{jobs['PA 40 LSK']}"
-    bench = "[data-testid=proposal]"
-    shots = {
-        "jobs": ("/", "ul a"),
-        "new-job": ("/jobs/new", "[role=radio]"),
-        "bench": (fan, bench),
-        "bench-night": (fan, bench, "dark"),
-        "bench-due": (ambient, bench),
-        "verdict": (f"{ambient}/verdict", "[data-testid=verdict]"),
-        "bench-own-test": (
-            fan,
-            bench,
-            "light",
-            ("g[aria-label^='X20: plugged in']", "g[aria-label^='X20.1:']", "button[aria-expanded=false]:nth-of-type(2)"),
-        ),
-        "bench-upright": (fan, bench),
-    }
     options = Options()
     for flag in FLAGS:
         options.add_argument(flag)
     driver = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
+    size(driver, 1280, 800)
     driver.get(SITE)
+    wait = WebDriverWait(driver, 90, 0.2)
+    wait.until(lambda d: d.find_elements(By.CSS_SELECTOR, "input[name=sign_in]"))
+    time.sleep(0.8)
+    if not names or "sign-in" in names:
+        driver.save_screenshot(str(FOLDER / "sign-in.png"))
+    driver.execute_async_script(CALL, "POST", "/session", {"sign_in": demo.PEOPLE[0][0], "password": demo.PASSWORD})
+    jobs = {job["plate"]: job["id"] for job in driver.execute_async_script(CALL, "GET", "/jobs", None)["jobs"]}
+
+    def chase(plate: str) -> str:
+        found = driver.execute_async_script(CALL, "GET", f"/jobs/{jobs[plate]}", None)["chases"][0]["id"]
+        return f"/bench/{found}"
+
+    shared = driver.execute_async_script(CALL, "POST", f"/jobs/{jobs['PA 40 LSK']}/shares", {"days": 14})["token"]
+    bench, triage, fan = "[data-testid=proposal]", "[data-testid=triage]", chase("PA 12 TRN")
+    shots: dict[str, tuple[Any, ...]] = {
+        "jobs": ("/", "ul a"),
+        "new-job": ("/jobs/new?plate=PA+12+TRN", "input[name=make]"),
+        "job": (f"/jobs/{jobs['PA 07 LSK']}", triage),
+        "job-upright": (f"/jobs/{jobs['PA 07 LSK']}", triage),
+        "job-reread": (
+            f"/jobs/{jobs['PA 27 TRN']}", triage, "light", ("Read the vehicle", "Clear and re-read", "key cycled", "Read the vehicle again"),
+        ),
+        "timeline": (f"/jobs/{jobs['PA 27 TRN']}?view=timeline", "[data-testid=timeline] li"),
+        "settings": ("/settings", "main h2"),
+        "shared": (f"/s/{shared}", "main h1"),
+        "bench": (fan, bench),
+        "bench-night": (fan, bench, "dark"),
+        "bench-due": (chase("PA 40 LSK"), bench),
+        "verdict": (f"{chase('PA 40 LSK')}/verdict", "[data-testid=verdict]"),
+        "bench-own-test": (
+            fan, bench, "light",
+            ("g[aria-label^='X20: plugged in']", "g[aria-label^='X20.1:']", "button[aria-expanded=false]:nth-of-type(2)"),
+        ),
+    }  # fmt: skip
     for name, arguments in shots.items():
         if not names or name in names:
-            size(driver, *((800, 1280) if name == "bench-upright" else (1280, 800)))
-            take(driver, name, *arguments)  # type: ignore[arg-type]
+            size(driver, *((800, 1280) if name.endswith("upright") else (1280, 800)))
+            take(driver, name, *arguments)
+    driver.execute_async_script(CALL, "PUT", "/me/theme", {"theme": "system"})
     driver.quit()
 
 

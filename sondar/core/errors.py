@@ -59,3 +59,13 @@ class UnsolvableNetworkError(SondarError):
     def __init__(self, setup: str, detail: str) -> None:
         self.setup = setup
         super().__init__(f"no operating point for set-up '{setup}': {detail}")
+
+
+class PlanTableError(SondarError):
+    """A fault–test table with one or more problems: (place, what is wrong)."""
+
+    def __init__(self, problems: list[tuple[str, str]]) -> None:
+        self.problems = problems
+        place, message = problems[0]
+        more = f" (and {len(problems) - 1} more)" if len(problems) > 1 else ""
+        super().__init__(f"{place or 'table'}: {message}{more}")
