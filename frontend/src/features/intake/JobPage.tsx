@@ -82,7 +82,7 @@ export function JobPage() {
       </div>
       {timeline ? (
         <div className="relative min-h-0 flex-1 overflow-auto">
-          <TimelineList jobId={jobId} canWrite={canWrite} />
+          <TimelineList detail={detail} canWrite={canWrite} />
         </div>
       ) : (
         <div className="grid min-h-0 flex-1 grid-cols-1 overflow-auto lg:grid-cols-[minmax(360px,27rem)_1fr] lg:overflow-hidden">

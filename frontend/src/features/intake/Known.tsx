@@ -9,25 +9,7 @@ import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 import { Picks } from "../../ui/Picks";
 import { useAnswer } from "./useAnswer";
-
-const CONDITIONS = [
-  ["always", "all the time"],
-  ["sometimes", "comes and goes"],
-  ["cold", "only cold"],
-  ["hot", "only warm"],
-  ["wet", "rain, washing"],
-  ["bumps", "bumps, bends"],
-  ["load", "under load"],
-  ["start", "when starting"],
-].map(([key, title]) => ({ key: key as string, title: title as string }));
-
-const ENVIRONMENT = [
-  ["salt", "salt, spray"],
-  ["water", "water inside"],
-  ["rodents", "gnawed"],
-  ["accident", "accident repaired"],
-  ["offroad", "rough ground"],
-].map(([key, title]) => ({ key: key as string, title: title as string }));
+import { CONDITIONS, ENVIRONMENT } from "./words";
 
 const REPRODUCED = [
   { key: "yes", title: "yes, seen it" },

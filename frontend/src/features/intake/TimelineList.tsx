@@ -1,12 +1,13 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { api, unwrap } from "../../api/client";
+import { api, type JobDetail, unwrap } from "../../api/client";
 import { timelineQuery } from "../../api/queries";
 import { when } from "../../lib/format";
 import { type Unit, useUnits } from "../../lib/units";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
+import { wordsOf } from "./words";
 
 const FIELD: Record<string, string> = {
   recent_work: "worked on",
@@ -19,7 +20,9 @@ const FIELD: Record<string, string> = {
 };
 
 /** Everything that happened in a job, newest first, by whom; and a line for a note. */
-export function TimelineList({ jobId, canWrite }: { jobId: string; canWrite: boolean }) {
+export function TimelineList({ detail, canWrite }: { detail: JobDetail; canWrite: boolean }) {
+  const jobId = detail.job.id;
+  const words = wordsOf(detail);
   const client = useQueryClient();
   const found = useQuery(timelineQuery(jobId));
   const { distance, temperature } = useUnits();
@@ -78,7 +81,7 @@ export function TimelineList({ jobId, canWrite }: { jobId: string; canWrite: boo
                   <span className="first-letter:uppercase">
                     {FIELD[entry.text] ?? entry.text.replaceAll("_", " ")}
                   </span>
-                  : <strong className="font-[600]">{plain(entry.detail, units[entry.text])}</strong>
+                  : <strong className="font-[600]">{plain(entry.detail, words, units[entry.text])}</strong>
                 </>
               ) : (
                 entry.text
@@ -99,10 +102,10 @@ export function TimelineList({ jobId, canWrite }: { jobId: string; canWrite: boo
   );
 }
 
-function plain(json: string, unit?: Unit): string {
+function plain(json: string, words: Map<string, string>, unit?: Unit): string {
   const value: unknown = JSON.parse(json);
   if (unit && typeof value === "number") return `${unit.show(value)} ${unit.label}`;
-  if (Array.isArray(value)) return value.join(", ") || "nothing";
+  if (Array.isArray(value)) return value.map((item) => words.get(item) ?? item).join(", ") || "nothing";
   if (value === true) return "yes";
   if (value === false) return "no";
   return value === null ? "nothing" : String(value);
