@@ -27,7 +27,6 @@ from sondar.core.circuit.families import (
     Switch,
     Wire,
 )
-from sondar.core.circuit.families.module import Driver
 from sondar.core.circuit.model import CHASSIS
 from sondar.core.circuit.network import Circuit
 
@@ -137,7 +136,6 @@ def _edges(circuit: Circuit) -> list[_Edge]:
             found.append(_Edge(branch, part, symbol, a if a.startswith("supply:") else circuit.node(a), circuit.node(b)))
 
     for part_id, part in circuit.parts.items():
-        family = part.family  # type: ignore[attr-defined]
         if part_id == circuit.battery:
             continue
         if isinstance(part, Wire):
@@ -150,32 +148,11 @@ def _edges(circuit: Circuit) -> list[_Edge]:
             for branch in part.branches(part_id, rest):
                 if branch.a in circuit.used_terminals:  # other legs lead out of this circuit
                     add(branch.id, part_id, "joint", branch.a, branch.b)
-        elif isinstance(part, Relay):
-            add(f"{part_id}.coil", part_id, "coil", f"{part_id}.86", f"{part_id}.85")
-            add(f"{part_id}.contact", part_id, "relay-contact", f"{part_id}.30", f"{part_id}.87")
-            if any(branch.id == f"{part_id}.break" for branch in circuit.branches(rest)):
-                add(f"{part_id}.break", part_id, "relay-break", f"{part_id}.30", f"{part_id}.87a")
-        elif isinstance(part, PulledInput):
-            if part.pull == "up":
-                add(f"{part_id}.pull", part_id, "pull-up", f"supply:{part_id}", f"{part_id}.pin")
-            else:
-                add(f"{part_id}.pull", part_id, "pull-down", f"{part_id}.pin", f"{part_id}.gnd")
-        elif isinstance(part, Reference):
-            add(part_id, part_id, "pull-up", f"supply:{part_id}", f"{part_id}.out")
-        elif isinstance(part, BusTransceiver):
-            add(f"{part_id}.high", part_id, "pull-up", f"supply:{part_id}", f"{part_id}.h")
-            add(f"{part_id}.low", part_id, "pull-down", f"{part_id}.l", f"{part_id}.gnd")
-        elif isinstance(part, RatiometricSensor):
-            tap = f"{part_id}.tap"
-            add(f"{part_id}.upper", part_id, "resistor", f"{part_id}.ref", tap)
-            add(f"{part_id}.lower", part_id, "resistor", tap, f"{part_id}.ret")
-            add(part_id, part_id, "joint", tap, f"{part_id}.sig")
-        elif isinstance(part, Driver):
-            first, second = part.TERMINALS
-            add(part_id, part_id, "driver", f"{part_id}.{first}", f"{part_id}.{second}")
         else:
-            symbol = {"dc_motor": "motor", "module_supply": "resistor", "bus_end": "resistor"}.get(family, family)
-            add(part_id, part_id, symbol, f"{part_id}.{part.TERMINALS[0]}", f"{part_id}.{part.TERMINALS[1]}")
+            there = {branch.id for branch in circuit.branches(rest)}
+            for branch_id, symbol, upper, lower in part.sketch(part_id):
+                if symbol != "relay-break" or branch_id in there:
+                    add(branch_id, part_id, symbol, upper, lower)
     return found
 
 

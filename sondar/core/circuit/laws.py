@@ -7,6 +7,7 @@ Parameter order (SI units):
     lamp   (rated_v, hot_ohm, cold_ratio)
     motor  (armature_ohm, curvature 1/V², friction_a), ``curvature`` in A/V²
     diode  (knee_v, on_ohm, off_ohm)
+    sink   (current_a, knee_v, unused)
 """
 
 from __future__ import annotations
@@ -61,4 +62,10 @@ def diode_current(volts: Array, knee_v: Array, on_ohm: Array, off_ohm: Array) ->
     return current, 1.0 / off_ohm + np.where(conducting, 1.0 / on_ohm, 0.0)
 
 
-LAWS = {"lamp": lamp_current, "motor": motor_current, "diode": diode_current}
+def sink_current(volts: Array, current_a: Array, knee_v: Array, _unused: Array) -> tuple[Array, Array]:
+    """A part that takes a set current once it has enough voltage: I = I₀·tanh(V / V_k), as a bipolar current source saturates."""
+    bend = np.tanh(volts / knee_v)
+    return current_a * bend, np.maximum(current_a / knee_v * (1.0 - bend**2), 1e-12)
+
+
+LAWS = {"lamp": lamp_current, "motor": motor_current, "diode": diode_current, "sink": sink_current}

@@ -12,7 +12,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Literal
 
-Group = Literal["wiring", "module", "component"]
+Group = Literal["wiring", "module", "component", "system", "setting"]
+"""What is at fault: a conductor, a module, a component; what a component moves or senses; something taught or coded."""
 
 CHASSIS = "chassis"
 """Name of the vehicle body, the 0 V reference of every network."""
@@ -37,11 +38,11 @@ class Law:
     """Current against voltage of a part that is not a resistor; see ``laws``.
 
     Attributes:
-        kind: ``lamp``, ``motor`` or ``diode``.
+        kind: ``lamp``, ``motor``, ``diode`` or ``sink``.
         parameters: the law's own numbers, in SI units, in the order ``laws`` documents.
     """
 
-    kind: Literal["lamp", "motor", "diode"]
+    kind: Literal["lamp", "motor", "diode", "sink"]
     parameters: tuple[float, ...]
 
 
@@ -98,8 +99,9 @@ class Change:
 
     Attributes:
         set_ohm: new resistance; add_ohm: added in series; scale: factor on the resistance.
-        emf_v: new source voltage.
+        emf_v: new source voltage; emf_scale: factor on it.
         law_parameters: replacements by position in the law's parameters.
+        blocks: the part does not act, whatever flows in it; nothing electrical changes.
     """
 
     branch: str
@@ -107,7 +109,24 @@ class Change:
     add_ohm: float | None = None
     scale: float | None = None
     emf_v: float | None = None
+    emf_scale: float | None = None
     law_parameters: tuple[tuple[int, float], ...] | None = None
+    blocks: bool = False
+
+
+@dataclass(frozen=True)
+class Acts:
+    """How a person notices that an actuator acts.
+
+    Attributes:
+        branch: the branch whose current makes it act; full_a: current at which it acts as it should; weak_a: at which it just does.
+        verb: what it does then: spins, clicks, lights, warms, moves.
+    """
+
+    branch: str
+    full_a: float
+    weak_a: float
+    verb: str
 
 
 @dataclass(frozen=True)
@@ -153,14 +172,20 @@ class Setup:
         controls: (name, value) pairs, sorted by name: key, commands, switch positions.
         unplugged: connectors that are apart.
         temperature_c: temperature of the parts.
+        pulses: (part, True in its high phase) for parts that pulse; an instant of the set-up, see ``Circuit.phases``.
     """
 
     controls: tuple[tuple[str, str], ...]
     unplugged: frozenset[str] = frozenset()
     temperature_c: float = 20.0
+    pulses: tuple[tuple[str, bool], ...] = ()
 
     def __getitem__(self, control: str) -> str:
         return dict(self.controls)[control]
+
+    def is_high(self, part: str) -> bool:
+        """True unless the part pulses and is in its low phase."""
+        return dict(self.pulses).get(part, True)
 
     def with_control(self, name: str, value: str) -> Setup:
         """The same set-up with one control moved."""

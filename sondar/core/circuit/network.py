@@ -7,10 +7,12 @@ from __future__ import annotations
 
 import itertools
 import math
+from dataclasses import replace
 from functools import cached_property
 
 from sondar.core.circuit.document import CircuitDocument, behind
 from sondar.core.circuit.families import Contact, Part, Splice, Wire
+from sondar.core.circuit.families.base import SYSTEM
 from sondar.core.circuit.model import CHASSIS, Branch, Fault, Point, Setup, Unit
 from sondar.core.errors import UnknownReferenceError
 
@@ -44,7 +46,7 @@ class Circuit:
 
     def branches(self, setup: Setup) -> list[Branch]:
         """Every branch of the healthy circuit in a set-up, its ends given as nodes."""
-        asleep = Setup(self.rest_setup().controls, setup.unplugged, setup.temperature_c)
+        asleep = replace(self.rest_setup(), unplugged=setup.unplugged, temperature_c=setup.temperature_c)
         made = itertools.chain.from_iterable(
             part.branches(part_id, asleep if self._is_cut_off(part_id, setup) else setup) for part_id, part in self.parts.items()
         )
@@ -79,6 +81,26 @@ class Circuit:
             used.update(ref for target in connector.cavities.values() for ref in behind(target))
         used.update(ref for join in self.document.joins for ref in join)
         return frozenset(used)
+
+    def phases(self, setup: Setup) -> list[tuple[float, Setup]]:
+        """Instants of a set-up with their shares of the time: one if nothing pulses, else every combination of the phases.
+
+        Parts that pulse are taken as independent of each other; the shares of a part's two phases follow its duty.
+        """
+        instants = [(1.0, setup)]
+        for part_id, part in self.parts.items():
+            duty = None if self._is_cut_off(part_id, setup) else part.duty(part_id, setup)
+            if duty is not None:
+                instants = [
+                    (share * weight, replace(instant, pulses=(*instant.pulses, (part_id, high))))
+                    for share, instant in instants
+                    for weight, high in ((duty, True), (1.0 - duty, False))
+                ]
+        return instants
+
+    def pulse_hertz(self, setup: Setup) -> dict[str, float]:
+        """Frequency of every part that pulses in a set-up."""
+        return {i: part.hertz(setup) for i, part in self.parts.items() if part.duty(i, setup) is not None}
 
     # -- set-ups ------------------------------------------------------------------------------------
 
@@ -191,6 +213,11 @@ class Circuit:
                 module = self.document.modules[fault.unit]
                 title = f"{module.title or 'Module'} ({fault.unit})"
                 made[fault.unit] = Unit(fault.unit, title, "module", module.price, module.fit_min, module.coded, module.place)
+            elif fault.unit.endswith(SYSTEM):
+                part = self.parts[fault.part]
+                made[fault.unit] = Unit(
+                    fault.unit, part.system_title(fault.part), fault.group, 0.0, part.fit_min, False, part.place, part.CAUTIONS
+                )
             else:
                 part = self.parts[fault.unit]
                 made[fault.unit] = Unit(

@@ -78,7 +78,8 @@ def law_floor(law: Law) -> float:
 
     A thousandth of the part's own conductance; the law then supplies only the difference.
     """
-    reference_ohm = {"lamp": law.parameters[1], "motor": law.parameters[0], "diode": 1e-3 * law.parameters[2]}[law.kind]
+    reference_ohm = {"lamp": law.parameters[1], "motor": law.parameters[0], "diode": 1e-3 * law.parameters[2],
+                    "sink": law.parameters[1] / law.parameters[0]}[law.kind]  # fmt: skip
     return 1e-3 / reference_ohm
 
 
@@ -380,10 +381,10 @@ class _Changes:
 
     def _add(self, h: int, slot: int, change: Change) -> None:
         index = self.solver.by_id.get(change.branch)
-        if index is None:
-            return  # both ends are one node in this circuit: the change has no effect
+        if index is None or change.blocks:
+            return  # nothing electrical, or both ends are one node in this circuit: the change has no effect
         branch = self.solver.branches[index]
-        if branch.contact is not None:
+        if branch.contact is not None and change.emf_v is None and change.emf_scale is None:
             position = self.solver.contacts.index(index)
             if change.set_ohm is not None:
                 self.contact_closed[:, h, position] = self.contact_open[:, h, position] = change.set_ohm
@@ -392,8 +393,11 @@ class _Changes:
         elif change.law_parameters is not None:
             for position, value in change.law_parameters:
                 self.law_parameters[h, self.solver.law_branches.index(index), position] = value
-        elif change.emf_v is not None:
-            self.port[h, slot], self.source[h, slot] = index, change.emf_v - branch.emf_v
+        elif change.emf_v is not None or change.emf_scale is not None:
+            if not branch.emf_v:
+                return  # asleep: a source that gives nothing now gives nothing wrong either
+            wanted = change.emf_v if change.emf_v is not None else branch.emf_v * (change.emf_scale or 0.0)
+            self.port[h, slot], self.source[h, slot] = index, wanted - branch.emf_v
         else:
             self.port[h, slot] = index
             self.delta[:, h, slot] = self._delta(index, self._after(index, change))

@@ -47,7 +47,11 @@ def netlist(
         if branch.law is not None:
             lines += _law_lines(branch, change, tag, a, b)
             continue
+        emf = _emf(branch, change) if emf_v is None else emf_v.get(branch.id, _emf(branch, change))
         if branch.contact is not None:
+            if emf:
+                lines.append(f"Vc{tag} {a} x{tag} {emf!r}")
+                a = f"x{tag}"
             lines += _contact_lines(branch, change, tag, a, b, branches)
             continue
         ohm = _changed(branch.resistance_ohm, change)
@@ -55,8 +59,6 @@ def netlist(
             ohm += OPEN_OHM
         if ohm == float("inf"):
             continue
-        emf = branch.emf_v if change is None or change.emf_v is None else change.emf_v
-        emf = (emf_v or {}).get(branch.id, emf)
         if branch.id in wanted_coils:
             coils[branch.id] = f"Vs{tag}"
             lines.append(f"Vs{tag} {a} c{tag} 0")
@@ -70,6 +72,12 @@ def netlist(
         lines.append(f"Rload{len(lines)} {node(red)} {node(black)} {ohm!r}")
     lines += [f"Rleak{i} {name} 0 {1 / LEAK_SIEMENS!r}" for i, name in enumerate(n for n in names.values() if n != "0")]
     return lines, names
+
+
+def _emf(branch: Branch, change: Change | None) -> float:
+    if change is not None and change.emf_v is not None and branch.emf_v:
+        return change.emf_v
+    return branch.emf_v * (1.0 if change is None or change.emf_scale is None else change.emf_scale)
 
 
 def _changed(ohm: float, change: Change | None) -> float:
@@ -123,6 +131,8 @@ def _law_lines(branch: Branch, change: Change | None, tag: str, a: str, b: str) 
         spare = f"max(abs({v})-{p[0] * p[2]!r},0)"
         back = f"2*{spare}/(1+sqrt(1+{4 * p[1] * p[0]!r}*{spare}))"
         expression = f"sgn({v})*(abs({v})-{back})/{p[0]!r}"
+    elif branch.law.kind == "sink":
+        expression = f"{p[0]!r}*tanh({v}/{p[1]!r})"
     else:
         expression = f"{v}/{p[2]!r} + ({v}>{p[0]!r} ? ({v}-{p[0]!r})/{p[1]!r} : 0)"
     return [*lines, f"B{tag} {a} {b} I={expression}"]

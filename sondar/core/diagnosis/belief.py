@@ -1,6 +1,7 @@
 """Exact Bayes over the hypotheses, from the readings that stand; recomputed from scratch, so undo and audit are free.
 
-Likelihood of a reading = (1 − misread) · predicted density, meter error and spread of vehicles included, + misread · anything.
+Likelihood of a reading = (1 − misread) · predicted density, meter error and spread of vehicles included, + misread · what a lead at
+a wrong place shows. That is mostly a figure the circuit does have somewhere: 0 V and 12 V are the likeliest slips of all.
 Repeats of the same test carry no new knowledge of this vehicle's tolerances, so n repeats count as their geometric mean.
 """
 
@@ -14,7 +15,7 @@ import numpy as np
 import numpy.typing as npt
 
 from sondar.core.diagnosis.hypotheses import HypothesisSet
-from sondar.core.diagnosis.predictions import MISREAD, Predictor
+from sondar.core.diagnosis.predictions import MISREAD, SLIP_ELSEWHERE, Predictor
 from sondar.core.diagnosis.tests import Test
 from sondar.core.errors import QuantityError
 from sondar.core.instruments import INSTRUMENTS, Display, working
@@ -96,33 +97,42 @@ def check_reading(reading: Reading) -> None:
         raise QuantityError("", "a figure or a word")
 
 
-def log_likelihood(reading: Reading, shown: Display) -> Array:
+def log_likelihood(reading: Reading, shown: Display, elsewhere: Display | None = None) -> Array:
     """Natural log of the likelihood (H,) of one reading, *not on the drawing* last.
 
     Args:
         shown: display of the reading's test, (H − 1, 1).
+        elsewhere: displays (H − 1, P) of the same instrument all over the circuit in this set-up: what a lead at a wrong place shows.
     """
     device = INSTRUMENTS[reading.test.instrument]
-    words = shown.words[:, 0]
-    if reading.state is not None:
-        probability = words[:, device.words.index(reading.state)]
-        anything = WORD_CHANCE
-    else:
-        assert reading.value is not None
-        at = float(working(device.kind, reading.value))
-        last_digit = np.hypot(reading.resolution, reading.meter_error) / np.sqrt(3.0)
-        if device.kind == "ohms":
-            last_digit /= (max(reading.value, 0.0) + 0.05) * np.log(10.0)
-        sd = np.hypot(shown.sd[:, 0], last_digit)
-        density = np.exp(-0.5 * ((at - shown.mean[:, 0]) / sd) ** 2) / (sd * np.sqrt(2.0 * np.pi))
-        probability = density * (1.0 - words.sum(axis=1))
-        anything = 1.0 / ANYTHING_SPAN[device.kind]
+    anything = WORD_CHANCE if reading.state is not None else 1.0 / ANYTHING_SPAN[device.kind]
+    probability = _density(reading, shown)[:, 0]
+    slip: Array | float = anything
+    if elsewhere is not None:
+        slip = SLIP_ELSEWHERE * _density(reading, elsewhere).mean(axis=1) + (1.0 - SLIP_ELSEWHERE) * anything
     # A fault that comes and goes: while it is away the reading is that of the healthy circuit.
     probability = reading.present * probability + (1.0 - reading.present) * probability[0]
-    known = (1.0 - MISREAD) * probability + MISREAD * anything
+    known = (1.0 - MISREAD) * probability + MISREAD * slip
     unknown = 0.5 * known[0] + 0.5 * anything
     result: Array = np.log(np.append(known, unknown))
     return result
+
+
+def _density(reading: Reading, shown: Display) -> Array:
+    """Likelihood (H − 1, P) of what was read at each of the display's probe pairs, no slip considered."""
+    device = INSTRUMENTS[reading.test.instrument]
+    if reading.state is not None:
+        chance: Array = shown.words[:, :, device.words.index(reading.state)]
+        return chance
+    assert reading.value is not None
+    at = float(working(device.kind, reading.value))
+    last_digit = np.hypot(reading.resolution, reading.meter_error) / np.sqrt(3.0)
+    if device.kind == "ohms":
+        last_digit /= (max(reading.value, 0.0) + 0.05) * np.log(10.0)
+    sd = np.hypot(shown.sd, last_digit)
+    density = np.exp(-0.5 * ((at - shown.mean) / sd) ** 2) / (sd * np.sqrt(2.0 * np.pi))
+    numeric: Array = density * (1.0 - shown.words.sum(axis=2))
+    return numeric
 
 
 def carried_prior(hypotheses: HypothesisSet, weights: Mapping[str, float], factors: Mapping[str, float]) -> Array:
@@ -156,7 +166,11 @@ def update(predictor: Predictor, readings: Sequence[Reading], prior: Array | Non
     hypotheses = predictor.hypotheses
     prior = hypotheses.prior if prior is None else prior
     repeats = Counter(reading.test.key() for reading in readings)
-    rows = [log_likelihood(r, predictor.display_of(r.test)) / repeats[r.test.key()] for r in readings]
+    rows = [
+        log_likelihood(r, predictor.display_of(r.test), predictor.setup(r.test.setup).displays.get(r.test.instrument))
+        / repeats[r.test.key()]
+        for r in readings
+    ]
     weights = np.array(rows).reshape(len(rows), len(prior))
     logs = np.log(prior) + np.vstack([np.zeros(len(prior)), np.cumsum(weights, axis=0)])
     steps = np.exp(logs - logs.max(axis=1, keepdims=True))

@@ -6,16 +6,18 @@ change nothing anyone could notice in normal use are not suspects and are left o
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
 
-from sondar.core.circuit.model import Change, Setup
+from sondar.core.circuit.model import OPEN_OHM, Change, Setup
 from sondar.core.circuit.network import Circuit
 from sondar.core.circuit.solver import SetupSolver, blown_fuses
 
 Array = npt.NDArray[np.float64]
+Ints = npt.NDArray[np.intp]
 
 NONE, UNKNOWN = "none", "unknown"
 PRIOR_NONE = 0.06
@@ -45,6 +47,8 @@ class HypothesisSet:
         prior: (H,) sums to 1.
         units: ids in the order of the columns of ``member``; the first is ``none``, the last ``unknown``.
         member: (H, U) one-hot membership of hypotheses in units.
+        milder, worse: (H − 1,) the next strength of the same fault either way, itself where there is none: strengths of a resistance
+            are points of a grid that stand for everything between.
     """
 
     suspects: tuple[Suspect, ...]
@@ -53,6 +57,8 @@ class HypothesisSet:
     prior: Array
     units: tuple[str, ...]
     member: Array
+    milder: Ints
+    worse: Ints
 
     def index(self, fault: str, severity: str | None = None) -> list[int]:
         """Indices of a fault, or of one of its severities."""
@@ -84,7 +90,24 @@ def build_hypotheses(circuit: Circuit, temperature_c: float = 20.0) -> Hypothesi
     units = tuple(dict.fromkeys(s.unit for s in suspects))
     member = np.array([[1.0 if s.unit == unit else 0.0 for unit in units] for s in suspects])
     rows = [0, *(i + 1 for i in kept)]
-    return HypothesisSet(tuple(suspects), tuple(changes[i] for i in rows), blown[rows], prior, units, member)
+    found = tuple(changes[i] for i in rows)
+    return HypothesisSet(tuple(suspects), found, blown[rows], prior, units, member, *_neighbours(suspects, found))
+
+
+def _neighbours(suspects: list[Suspect], changes: tuple[tuple[Change, ...], ...]) -> tuple[Ints, Ints]:
+    """Indices of the next milder and the next worse resistance of the same fault."""
+    milder, worse = np.arange(len(changes)), np.arange(len(changes))
+    graded: dict[tuple[str, str], list[tuple[float, int]]] = {}
+    for index, (suspect, change) in enumerate(zip(suspects, changes, strict=False)):
+        if len(change) == 1:
+            for kind, ohms in (("add", change[0].add_ohm), ("set", change[0].set_ohm)):
+                if ohms is not None and ohms < OPEN_OHM / 2:
+                    graded.setdefault((suspect.fault, kind), []).append((ohms, index))
+    for members in graded.values():
+        order = [index for _, index in sorted(members)]
+        for below, above in itertools.pairwise(order):
+            worse[below], milder[above] = above, below
+    return milder, worse
 
 
 def _noticeable(

@@ -7,7 +7,7 @@ results depend on the circuit document alone, so they may be shared between jobs
 from __future__ import annotations
 
 import threading
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -19,7 +19,7 @@ from sondar.core.circuit.network import Circuit
 from sondar.core.circuit.solver import OperatingPoints, SetupSolver
 from sondar.core.diagnosis.hypotheses import HypothesisSet, build_hypotheses, distinct_control_states
 from sondar.core.diagnosis.tests import Test, TestFinder
-from sondar.core.instruments import INSTRUMENTS, Display, display, from_working, instrument
+from sondar.core.instruments import INSTRUMENTS, Display, Instrument, display, from_working, instrument
 from sondar.core.quantities import format_si
 
 Array = npt.NDArray[np.float64]
@@ -29,6 +29,9 @@ WORD_CLASSES = 3
 CLASSES = NUMERIC_CLASSES + WORD_CLASSES
 MISREAD = 0.02
 """Chance of a misplaced probe, a misread display or a typing slip, per reading."""
+
+SLIP_ELSEWHERE = 0.8
+"""Share of slips that show what another point of the circuit has; the rest is a misread figure and can be anything."""
 
 SEPARATION = 1.6
 """Neighbouring predictions this many pooled standard deviations apart fall into different outcome classes."""
@@ -106,8 +109,11 @@ class Predictor:
                 if known is not None and index is not None:
                     self._displays[key] = known.displays[test.instrument].at(int(known.pair[index]))
                 else:
-                    self._displays[key] = display(device, self._solve(test.setup, [pair]))
+                    self._displays[key] = self._shown(device, self._solve(test.setup, [pair]))
             return self._displays[key]
+
+    def _shown(self, device: Instrument, points: OperatingPoints) -> Display:
+        return between_strengths(display(device, points), self.hypotheses)
 
     def _solve(self, setup: Setup, pairs: list[tuple[str, str]]) -> OperatingPoints:
         return SetupSolver(self.circuit, setup, pairs).solve(self.hypotheses.changes, self.hypotheses.blown)
@@ -126,10 +132,28 @@ class Predictor:
         for name in dict.fromkeys(t.instrument for t in tests):
             rows = np.array([i for i, t in enumerate(tests) if t.instrument == name], dtype=np.intp)
             used = [place[node(tests[i].red), node(tests[i].black)] for i in rows]
-            displays[name] = display(INSTRUMENTS[name], points.of_pairs(used))
+            displays[name] = self._shown(INSTRUMENTS[name], points.of_pairs(used))
             pair[rows] = np.arange(len(rows))
             edges[rows], outcome[rows] = _outcomes(displays[name], pair[rows])
         return SetupPredictions(setup, tuple(tests), pair, edges, outcome, displays)
+
+
+def between_strengths(shown: Display, hypotheses: HypothesisSet) -> Display:
+    """A display whose every strength of a fault stands for its whole cell of the grid, from halfway to either neighbour.
+
+    A strength spread evenly (on the log scale) over its cell spreads what is shown about evenly over the cell's width: a
+    rectangular distribution, standard deviation width / √12 (GUM type B). Without this a fault of 45 Ω would be thought
+    impossible because neither 30 nor 100 Ω predicts its reading.
+    """
+    milder, worse = hypotheses.milder, hypotheses.worse
+    own = np.arange(len(milder))
+    steps = (milder != own).astype(float) + (worse != own)
+    # At an end of the grid half the cell lies beyond it, where readings change less: three quarters of one step.
+    share = np.where(steps == 2, 0.5, 0.75)
+    width = np.abs(shown.mean[worse] - shown.mean[milder]) * share[:, None]
+    blend = np.where(steps > 0, 0.5, 1.0)[:, None, None]
+    words = blend * shown.words + (1.0 - blend) * 0.5 * (shown.words[milder] + shown.words[worse])
+    return replace(shown, sd=np.hypot(shown.sd, width / np.sqrt(12.0)), words=words)
 
 
 def _outcomes(shown: Display, pairs: npt.NDArray[np.intp]) -> tuple[Array, npt.NDArray[np.float32]]:
@@ -162,12 +186,23 @@ def _outcomes(shown: Display, pairs: npt.NDArray[np.intp]) -> tuple[Array, npt.N
     outcome[:, :NUMERIC_CLASSES, :-1] = np.diff(below, axis=1) * numeric[:, None, :]
     outcome[:, NUMERIC_CLASSES : NUMERIC_CLASSES + words.shape[1], :-1] = words
     used = outcome[:, :, :-1].max(axis=2) > 1e-3
-    anything = used / used.sum(axis=1, keepdims=True)
+    anything = SLIP_ELSEWHERE * _of_other_points(shown, edges) + (1.0 - SLIP_ELSEWHERE) * used / used.sum(axis=1, keepdims=True)
     outcome[:, :, :-1] = (1.0 - MISREAD) * outcome[:, :, :-1] + MISREAD * anything[:, :, None]
     # Something not on the drawing: half the time this reading is as if healthy, else it can be anything.
     outcome[:, :, -1] = 0.5 * outcome[:, :, 0] + 0.5 * anything
     outcome /= outcome.sum(axis=1, keepdims=True)
     return edges, outcome.astype(np.float32)
+
+
+def _of_other_points(shown: Display, edges: Array) -> Array:
+    """(T, CLASSES) where a reading falls that was taken at another point of the healthy circuit by mistake."""
+    mean, sd, words = shown.mean[0], shown.sd[0], shown.words[0]  # (P,), (P,), (P, n_words)
+    below = ndtr((edges[:, None, :] - mean[None, :, None]) / sd[None, :, None])
+    below[..., -1] = 1.0
+    found = np.zeros((len(edges), CLASSES))
+    found[:, :NUMERIC_CLASSES] = (np.diff(below, axis=2) * (1.0 - words.sum(axis=1))[None, :, None]).mean(axis=1)
+    found[:, NUMERIC_CLASSES : NUMERIC_CLASSES + words.shape[1]] = words.mean(axis=0)
+    return found
 
 
 def class_label(predictions: SetupPredictions, test: int, outcome: int) -> str:

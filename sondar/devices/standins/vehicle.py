@@ -25,9 +25,12 @@ class SimulatedVehicle:
     Args:
         faults: (fault id, label of its severity or None for the first) of everything that is wrong; none for a healthy vehicle.
         seed: fixes tolerances and meter noise.
+        changes: what is wrong as changes of branches, in place of or beside named faults.
     """
 
-    def __init__(self, circuit: Circuit, faults: Sequence[tuple[str, str | None]] = (), seed: int = 0) -> None:
+    def __init__(
+        self, circuit: Circuit, faults: Sequence[tuple[str, str | None]] = (), seed: int = 0, changes: tuple[Change, ...] = ()
+    ) -> None:
         self.circuit = circuit
         self._noise = np.random.default_rng(seed)
         tolerances = np.random.default_rng(seed + 1_000_003)
@@ -36,7 +39,7 @@ class SimulatedVehicle:
         self._deviates = {
             key: float(np.clip(tolerances.standard_normal(), -2.0, 2.0)) for name in sorted(names) for key in (name, f"{name}#emf")
         }
-        self._changes: tuple[Change, ...] = ()
+        self._changes = changes
         for fault, severity in faults:
             severities = circuit.faults[fault].severities
             self._changes += next((s.changes for s in severities if s.label == severity), severities[0].changes)

@@ -7,7 +7,7 @@ from typing import Annotated, ClassVar
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
 
-from sondar.core.circuit.model import OPEN_OHM, Branch, Change, Fault, Group, Setup, Severity
+from sondar.core.circuit.model import OPEN_OHM, Acts, Branch, Change, Fault, Group, Setup, Severity
 from sondar.core.quantities import format_si, parse_si
 
 Quantity = Annotated[float, BeforeValidator(parse_si)]
@@ -20,6 +20,13 @@ SERIES_GRID_OHM = (0.3, 1.0, 3.0, 10.0, 30.0, 100.0, 300.0, 1e3, 3e3, 1e4)
 
 LEAK_GRID_OHM = (0.1, 1.0, 10.0, 100.0, 1e3)
 """Resistance of a chafed or wet path to ground or to a feed."""
+
+
+Drawn = tuple[str, str, str, str]
+"""(branch, symbol, upper terminal, lower terminal) of one symbol of the drawing."""
+
+SYSTEM = "@system"
+"""Ending of the unit that stands for what a part moves or senses, or for what is taught or coded there."""
 
 
 class Fields(BaseModel):
@@ -49,15 +56,37 @@ class Part(Fields):
     TERMINALS: ClassVar[tuple[str, ...]] = ("1", "2")
     OPTIONAL_TERMINALS: ClassVar[tuple[str, ...]] = ()
     NOUN: ClassVar[str] = "Part"
+    SYMBOL: ClassVar[str] = ""
     CAUTIONS: ClassVar[tuple[str, ...]] = ()
 
     def name(self, part_id: str) -> str:
         """Title for people."""
         return f"{self.title} ({part_id})" if self.title else f"{self.NOUN} {part_id}"
 
+    def system_title(self, part_id: str) -> str:
+        """What stands behind it when the part itself is good."""
+        return f"What {self.name(part_id)} moves or senses"
+
     def control_values(self) -> dict[str, list[str]]:
         """Control names and values that the part's fields mention, for checking against the document."""
         return {}
+
+    def duty(self, part_id: str, setup: Setup) -> float | None:
+        """Share of the time in its high phase, if it pulses in this set-up; None if it is steady."""
+        return None
+
+    def hertz(self, setup: Setup) -> float:
+        """How often it pulses in a second."""
+        return 0.0
+
+    def acts(self, part_id: str, setup: Setup) -> Acts | None:
+        """How a person notices that it acts; None for parts that nobody sees, hears or feels."""
+        return None
+
+    def sketch(self, part_id: str) -> list[Drawn]:
+        """What is drawn of it, feed side first; ``supply:PART`` is a supply inside a module."""
+        first, second = self.TERMINALS[:2]
+        return [(part_id, self.SYMBOL or self.family, f"{part_id}.{first}", f"{part_id}.{second}")]  # type: ignore[attr-defined]
 
     @abstractmethod
     def branches(self, part_id: str, setup: Setup) -> list[Branch]:
@@ -67,14 +96,27 @@ class Part(Fields):
     def faults(self, part_id: str) -> list[Fault]:
         """Every failure mode with its severities."""
 
-    def fault(self, part_id: str, mode: str, text: str, rate: float, branch: str, severities: tuple[Severity, ...]) -> Fault:
-        """A fault of this part, filed under its module if it sits in one."""
-        group: Group = "module" if self.module else self.GROUP
-        unit = self.module or part_id
-        return Fault(
-            f"{part_id}.{mode}", part_id, mode, f"{self.name(part_id)} {text}", group, unit, rate * self.rate, branch,
-            severities, self.repair_text(part_id),
-        )  # fmt: skip
+    def fault(
+        self,
+        part_id: str,
+        mode: str,
+        text: str,
+        rate: float,
+        branch: str,
+        severities: tuple[Severity, ...],
+        group: Group | None = None,
+    ) -> Fault:
+        """A fault of this part, filed under its module if it sits in one.
+
+        ``group`` system or setting: not the part but what it moves or senses, or what is taught to it, is at fault; ``text`` is
+        then the whole title.
+        """
+        if group in ("system", "setting"):
+            title, unit, repair = text, part_id + SYSTEM, f"Put right: {text[0].lower()}{text[1:]}"
+        else:
+            group = "module" if self.module else self.GROUP
+            title, unit, repair = f"{self.name(part_id)} {text}", self.module or part_id, self.repair_text(part_id)
+        return Fault(f"{part_id}.{mode}", part_id, mode, title, group, unit, rate * self.rate, branch, severities, repair)
 
     def repair_text(self, part_id: str) -> str:
         """What one would do about any fault of this part."""

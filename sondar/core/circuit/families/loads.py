@@ -8,7 +8,7 @@ from pydantic import Field, model_validator
 
 from sondar.core.circuit.families.base import Part, Positive, open_severity, series_severities
 from sondar.core.circuit.laws import motor_parameters
-from sondar.core.circuit.model import Branch, Change, Fault, Law, Setup, Severity, copper_resistance
+from sondar.core.circuit.model import Acts, Branch, Change, Fault, Law, Setup, Severity, copper_resistance
 
 
 class ResistiveLoad(Part):
@@ -38,18 +38,30 @@ class Solenoid(Part):
     family: Literal["solenoid"]
     coil_ohm: Positive
     tolerance: Positive = 0.05
+    moves: str = Field(
+        "", description="What it moves, e.g. 'Purge valve'; adds the fault that this is stuck while the coil is good."
+    )
 
     NOUN: ClassVar[str] = "Solenoid"
+    VERB: ClassVar[str] = "clicks"
+
+    def acts(self, part_id: str, setup: Setup) -> Acts | None:
+        full = 6.0 / self.coil_ohm
+        return Acts(part_id, full, 0.7 * full, self.VERB)
+
+    def system_title(self, part_id: str) -> str:
+        return f"{self.moves} itself"
 
     def branches(self, part_id: str, setup: Setup) -> list[Branch]:
         ohms = copper_resistance(self.coil_ohm, setup.temperature_c)
         return [Branch(part_id, part_id, f"{part_id}.1", f"{part_id}.2", ohms, spread=self.tolerance)]
 
     def faults(self, part_id: str) -> list[Fault]:
-        return [
+        found = [
             self.fault(part_id, "open", "coil open", 1.5, part_id, open_severity(part_id)),
             self.fault(part_id, "short", "coil with shorted turns", 0.5, part_id, scale_severities(part_id)),
         ]
+        return [*found, *stuck(self, part_id, part_id, self.moves)]
 
 
 class Lamp(Part):
@@ -61,6 +73,10 @@ class Lamp(Part):
     cold_ratio: Positive = Field(0.1, description="Cold resistance divided by hot resistance.")
 
     NOUN: ClassVar[str] = "Lamp"
+
+    def acts(self, part_id: str, setup: Setup) -> Acts | None:
+        rated = self.rated_w / self.rated_v
+        return Acts(f"{part_id}.holder", 0.65 * rated, 0.25 * rated, "lights")
 
     def branches(self, part_id: str, setup: Setup) -> list[Branch]:
         inner = f"{part_id}.filament"
@@ -87,9 +103,19 @@ class DcMotor(Part):
     rated_a: Positive = Field(description="Current at rated voltage, turning under its usual load.")
     armature_ohm: Positive = Field(description="Resistance at standstill, brushes included.")
     friction_share: Positive = Field(0.1, lt=0.9, description="Share of the rated current spent on dry friction.")
+    moves: str = Field(
+        "", description="What it drives, e.g. 'Cabin flap'; adds the fault that this is disconnected, broken or worn."
+    )
 
     NOUN: ClassVar[str] = "Motor"
+    SYMBOL: ClassVar[str] = "motor"
     CAUTIONS: ClassVar[tuple[str, ...]] = ("moving",)
+
+    def acts(self, part_id: str, setup: Setup) -> Acts | None:
+        return Acts(f"{part_id}.brushes", 0.6 * self.rated_a, 0.25 * self.rated_a, "turns")
+
+    def system_title(self, part_id: str) -> str:
+        return f"{self.moves} itself"
 
     @model_validator(mode="after")
     def _turns_at_rated_voltage(self) -> Self:
@@ -114,14 +140,23 @@ class DcMotor(Part):
         shorts = tuple(Severity(f"{f:.0%} of standstill ohms", 0.5, (Change(short, set_ohm=self.armature_ohm * f),))
                        for f in (0.15, 0.6))  # fmt: skip
         # A friction current no supply can deliver: the rotor never turns and only the armature resistance is left.
-        seized = (Severity("seized", 1.0, (Change(part_id, law_parameters=((2, 1e9),)),)),)
-        return [
+        seized = (Severity("seized", 1.0, (Change(part_id, law_parameters=((2, 1e9),)), Change(brushes, blocks=True))),)
+        found = [
             self.fault(part_id, "open", "open (brushes or thermal cut-out)", 1.5, brushes, open_severity(brushes)),
             self.fault(part_id, "resistance", "brushes worn, high resistance", 1.0, brushes,
                        series_severities(brushes, (0.3, 1.0, 3.0, 10.0, 30.0, 100.0))),
             self.fault(part_id, "short", "winding shorted", 0.4, short, shorts),
             self.fault(part_id, "seized", "seized or blocked", 0.6, part_id, seized),
         ]  # fmt: skip
+        return [*found, *stuck(self, part_id, brushes, self.moves)]
+
+
+def stuck(part: Part, part_id: str, branch: str, moves: str) -> list[Fault]:
+    """What a coil or motor moves does not move, while everything electrical is as it should be; none if nothing is said to move."""
+    if not moves:
+        return []
+    blocked = (Severity("stuck", 1.0, (Change(branch, blocks=True),)),)
+    return [part.fault(part_id, "stuck", f"{moves} stuck, dirty or worn", 0.8, branch, blocked, "system")]
 
 
 def scale_severities(branch: str) -> tuple[Severity, ...]:

@@ -8,6 +8,7 @@ from pydantic import Field
 
 from sondar.core.circuit.families.base import (
     ActiveWhen,
+    Drawn,
     Part,
     Positive,
     Quantity,
@@ -25,6 +26,10 @@ class Driver(Part):
     on_when: ActiveWhen = Field(description="Controls and values that switch it on, e.g. {key: [on, run], fan: on}.")
     on_ohm: Positive = 0.25
     leakage_a: Positive = Field(5e-6, description="Off-state leakage in amperes at 12 V.")
+    duty_share: float | None = Field(
+        None, gt=0.0, lt=1.0, description="Share of the time it conducts when switched on; steady if left out."
+    )
+    pulses_hz: Positive = Field(100.0, description="How often it switches in a second, with duty_share.")
 
     GROUP: ClassVar[Group] = "module"
     CLOSED_TO: ClassVar[str] = "ground"
@@ -32,8 +37,18 @@ class Driver(Part):
     def control_values(self) -> dict[str, list[str]]:
         return listed(self.on_when)
 
+    def duty(self, part_id: str, setup: Setup) -> float | None:
+        return self.duty_share if is_active(normalised(self.on_when), setup) else None
+
+    def hertz(self, setup: Setup) -> float:
+        return self.pulses_hz
+
+    def sketch(self, part_id: str) -> list[Drawn]:
+        first, second = self.TERMINALS
+        return [(part_id, "driver", f"{part_id}.{first}", f"{part_id}.{second}")]
+
     def branches(self, part_id: str, setup: Setup) -> list[Branch]:
-        on = is_active(normalised(self.on_when), setup)
+        on = is_active(normalised(self.on_when), setup) and setup.is_high(part_id)
         off_ohm = 12.0 / self.leakage_a
         first, second = self.TERMINALS
         return [
@@ -89,6 +104,11 @@ class PulledInput(Part):
 
     def control_values(self) -> dict[str, list[str]]:
         return listed(self.active_when)
+
+    def sketch(self, part_id: str) -> list[Drawn]:
+        if self.pull == "up":
+            return [(f"{part_id}.pull", "pull-up", f"supply:{part_id}", f"{part_id}.pin")]
+        return [(f"{part_id}.pull", "pull-down", f"{part_id}.pin", f"{part_id}.gnd")]
 
     def branches(self, part_id: str, setup: Setup) -> list[Branch]:
         awake = is_active(normalised(self.active_when), setup)

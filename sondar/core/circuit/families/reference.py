@@ -8,6 +8,7 @@ from pydantic import Field
 
 from sondar.core.circuit.families.base import (
     ActiveWhen,
+    Drawn,
     NonNegative,
     Part,
     Positive,
@@ -34,6 +35,7 @@ class ModuleSupply(Part):
     TERMINALS: ClassVar[tuple[str, ...]] = ("feed", "gnd")
     OPTIONAL_TERMINALS: ClassVar[tuple[str, ...]] = ("core",)
     NOUN: ClassVar[str] = "Module supply"
+    SYMBOL: ClassVar[str] = "resistor"
 
     def branches(self, part_id: str, setup: Setup) -> list[Branch]:
         core = f"{part_id}.core"
@@ -61,6 +63,9 @@ class Reference(Part):
     GROUP: ClassVar[Group] = "module"
     TERMINALS: ClassVar[tuple[str, ...]] = ("out", "gnd")
     NOUN: ClassVar[str] = "5 V reference"
+
+    def sketch(self, part_id: str) -> list[Drawn]:
+        return [(part_id, "pull-up", f"supply:{part_id}", f"{part_id}.out")]
 
     def control_values(self) -> dict[str, list[str]]:
         return listed(self.active_when)
@@ -93,9 +98,21 @@ class RatiometricSensor(Part):
     total_ohm: Positive = Field(1.2e3, description="Resistance between reference and return.")
     output_ohm: Positive = 50.0
     tolerance: Positive = 0.02
+    senses: str = Field("", description="What it measures, e.g. 'Filter pressure difference'; adds faults of the thing itself.")
 
     TERMINALS: ClassVar[tuple[str, ...]] = ("ref", "sig", "ret")
     NOUN: ClassVar[str] = "Sensor"
+
+    def system_title(self, part_id: str) -> str:
+        return f"{self.senses} itself"
+
+    def sketch(self, part_id: str) -> list[Drawn]:
+        tap = f"{part_id}.tap"
+        return [
+            (f"{part_id}.upper", "resistor", f"{part_id}.ref", tap),
+            (f"{part_id}.lower", "resistor", tap, f"{part_id}.ret"),
+            (part_id, "joint", tap, f"{part_id}.sig"),
+        ]
 
     def control_values(self) -> dict[str, list[str]]:
         return listed(self.moved_when)
@@ -121,12 +138,23 @@ class RatiometricSensor(Part):
             Severity("stays at the return", 0.5, (Change(upper, add_ohm=OPEN_OHM),)),
             Severity("stays at the reference", 0.5, (Change(lower, add_ohm=OPEN_OHM),)),
         )
-        return [
+        found = [
             self.fault(part_id, "open", "no output", 0.6, part_id, open_severity(part_id)),
             self.fault(part_id, "stuck", "output stuck at one end", 0.8, part_id, dead),
             self.fault(part_id, "bias", "reads wrong", 0.8, part_id, biased),
             self.fault(part_id, "short", "pulls the reference down", 0.4, part_id, path_severities(short, (0.1, 1.0, 3.0))),
         ]  # fmt: skip
+        if self.senses and self.moved_when:
+            # Nothing arrives (blocked, swapped, jammed): it keeps showing what it shows at rest.
+            still = (
+                Change(upper, set_ohm=self.total_ohm * (1 - self.rest_share)),
+                Change(lower, set_ohm=self.total_ohm * self.rest_share),
+            )
+            found.append(
+                self.fault(part_id, "blocked", f"{self.senses} does not reach the sensor, or does not change", 0.6, part_id,
+                           (Severity("nothing arrives", 1.0, still),), "system")
+            )  # fmt: skip
+        return found
 
 
 class BusTransceiver(Part):
@@ -144,6 +172,12 @@ class BusTransceiver(Part):
     GROUP: ClassVar[Group] = "module"
     TERMINALS: ClassVar[tuple[str, ...]] = ("h", "l", "gnd")
     NOUN: ClassVar[str] = "Bus transceiver"
+
+    def sketch(self, part_id: str) -> list[Drawn]:
+        return [
+            (f"{part_id}.high", "pull-up", f"supply:{part_id}", f"{part_id}.h"),
+            (f"{part_id}.low", "pull-down", f"{part_id}.l", f"{part_id}.gnd"),
+        ]
 
     def control_values(self) -> dict[str, list[str]]:
         return listed(self.drives_when)
@@ -176,6 +210,7 @@ class BusEnd(Part):
     price: NonNegative = 10.0
 
     NOUN: ClassVar[str] = "Bus end"
+    SYMBOL: ClassVar[str] = "resistor"
 
     def branches(self, part_id: str, setup: Setup) -> list[Branch]:
         return [Branch(part_id, part_id, f"{part_id}.1", f"{part_id}.2", self.resistance_ohm, spread=0.01)]

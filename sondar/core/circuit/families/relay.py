@@ -6,9 +6,10 @@ from typing import ClassVar, Literal
 
 from pydantic import Field
 
-from sondar.core.circuit.families.base import NonNegative, Part, Positive, open_severity, series_severities
+from sondar.core.circuit.families.base import Drawn, NonNegative, Part, Positive, open_severity, series_severities
 from sondar.core.circuit.model import (
     AIR_OHM,
+    Acts,
     Branch,
     Change,
     Fault,
@@ -40,6 +41,17 @@ class Relay(Part):
     TERMINALS: ClassVar[tuple[str, ...]] = ("85", "86", "30", "87")
     OPTIONAL_TERMINALS: ClassVar[tuple[str, ...]] = ("87a",)
     NOUN: ClassVar[str] = "Relay"
+
+    def acts(self, part_id: str, setup: Setup) -> Acts | None:
+        pull_in = self.pull_in_v / self.coil_ohm
+        return Acts(f"{part_id}.coil", pull_in, pull_in, "clicks")
+
+    def sketch(self, part_id: str) -> list[Drawn]:
+        return [
+            (f"{part_id}.coil", "coil", f"{part_id}.86", f"{part_id}.85"),
+            (f"{part_id}.contact", "relay-contact", f"{part_id}.30", f"{part_id}.87"),
+            (f"{part_id}.break", "relay-break", f"{part_id}.30", f"{part_id}.87a"),
+        ]
 
     def branches(self, part_id: str, setup: Setup) -> list[Branch]:
         def at(terminal: str) -> str:
