@@ -15,7 +15,7 @@ import numpy as np
 import numpy.typing as npt
 
 from sondar.core.diagnosis.hypotheses import HypothesisSet
-from sondar.core.diagnosis.predictions import MISREAD, SLIP_ELSEWHERE, Predictor
+from sondar.core.diagnosis.predictions import MISREAD, NO_CONTACT, SLIP_ELSEWHERE, SLIP_NO_CONTACT, Predictor
 from sondar.core.diagnosis.tests import Test
 from sondar.core.errors import QuantityError
 from sondar.core.instruments import INSTRUMENTS, Display, working
@@ -109,7 +109,8 @@ def log_likelihood(reading: Reading, shown: Display, elsewhere: Display | None =
     probability = _density(reading, shown)[:, 0]
     slip: Array | float = anything
     if elsewhere is not None:
-        slip = SLIP_ELSEWHERE * _density(reading, elsewhere).mean(axis=1) + (1.0 - SLIP_ELSEWHERE) * anything
+        slip = SLIP_ELSEWHERE * _density(reading, elsewhere).mean(axis=1) + (1.0 - SLIP_ELSEWHERE - SLIP_NO_CONTACT) * anything
+        slip = slip + SLIP_NO_CONTACT * (reading.state == NO_CONTACT[device.kind])
     # A fault that comes and goes: while it is away the reading is that of the healthy circuit.
     probability = reading.present * probability + (1.0 - reading.present) * probability[0]
     known = (1.0 - MISREAD) * probability + MISREAD * slip

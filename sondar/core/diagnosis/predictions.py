@@ -30,8 +30,11 @@ CLASSES = NUMERIC_CLASSES + WORD_CLASSES
 MISREAD = 0.02
 """Chance of a misplaced probe, a misread display or a typing slip, per reading."""
 
-SLIP_ELSEWHERE = 0.8
-"""Share of slips that show what another point of the circuit has; the rest is a misread figure and can be anything."""
+SLIP_ELSEWHERE, SLIP_NO_CONTACT = 0.5, 0.3
+"""Shares of slips that show what another point of the circuit has, and that touch nothing; the rest can be anything."""
+
+NO_CONTACT = {"volts": "bouncing", "ohms": "OL", "lamp": "off"}
+"""What an instrument shows whose lead touches nothing."""
 
 SEPARATION = 1.6
 """Neighbouring predictions this many pooled standard deviations apart fall into different outcome classes."""
@@ -186,7 +189,10 @@ def _outcomes(shown: Display, pairs: npt.NDArray[np.intp]) -> tuple[Array, npt.N
     outcome[:, :NUMERIC_CLASSES, :-1] = np.diff(below, axis=1) * numeric[:, None, :]
     outcome[:, NUMERIC_CLASSES : NUMERIC_CLASSES + words.shape[1], :-1] = words
     used = outcome[:, :, :-1].max(axis=2) > 1e-3
-    anything = SLIP_ELSEWHERE * _of_other_points(shown, edges) + (1.0 - SLIP_ELSEWHERE) * used / used.sum(axis=1, keepdims=True)
+    anything = SLIP_ELSEWHERE * _of_other_points(shown, edges)
+    anything += (1.0 - SLIP_ELSEWHERE - SLIP_NO_CONTACT) * used / used.sum(axis=1, keepdims=True)
+    device = shown.instrument
+    anything[:, NUMERIC_CLASSES + device.words.index(NO_CONTACT[device.kind])] += SLIP_NO_CONTACT
     outcome[:, :, :-1] = (1.0 - MISREAD) * outcome[:, :, :-1] + MISREAD * anything[:, :, None]
     # Something not on the drawing: half the time this reading is as if healthy, else it can be anything.
     outcome[:, :, -1] = 0.5 * outcome[:, :, 0] + 0.5 * anything
