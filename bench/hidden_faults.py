@@ -120,7 +120,7 @@ def _run(
         minutes += proposal.minutes
         value, word = vehicle.measure(test.instrument, test.red, test.black, test.setup)
         readings.append(Reading(str(len(readings)), test, value, word))
-        places = {circuit.points[ref].place for ref in (test.red, test.black)}
+        places = {circuit.point(ref).place for ref in (test.red, test.black)}
         opened = bench.opened | places | (bench.setup.unplugged ^ test.setup.unplugged)
         bench = Bench(test.setup, opened, done=bench.done | {test})
 

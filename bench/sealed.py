@@ -171,7 +171,7 @@ def follow(predictor: Predictor, case: Case, choose: object, limit: int = LIMIT)
         if INSTRUMENTS[test.instrument].kind == "ohms" and value is not None:
             value = max(value, 0.0)
         readings.append(Reading(str(len(readings)), test, value, word))
-        places = {circuit.points[ref].place for ref in (test.red, test.black)}
+        places = {circuit.point(ref).place for ref in (test.red, test.black)}
         bench = Bench(test.setup, bench.opened | places | (bench.setup.unplugged ^ test.setup.unplugged), done=bench.done | {test})
 
 

@@ -24,7 +24,7 @@ from sondar.core.diagnosis.sequencing import Node, Policy, read_table, sequence
 from sondar.core.diagnosis.tests import Test
 from sondar.core.diagnosis.views import Assessment
 from sondar.core.errors import PlanTableError, SondarError
-from sondar.core.instruments import INSTRUMENTS
+from sondar.core.instruments import INSTRUMENTS, Display
 from sondar.core.quantities import format_si, parse_entry
 from sondar.documents import CircuitFileError, load_circuit_text
 
@@ -123,10 +123,11 @@ def predictions_of(circuit: Circuit, setup: Setup, fault: str | None) -> dict[st
         UnknownReferenceError: no such fault or severity.
     """
     from sondar.core.circuit.model import Change
-    from sondar.core.circuit.solver import SetupSolver, blown_fuses
+    from sondar.core.circuit.solver import blown_fuses, solve_waves
+    from sondar.core.diagnosis.predictions import displays_of
     from sondar.core.diagnosis.tests import TestFinder
     from sondar.core.errors import UnknownReferenceError
-    from sondar.core.instruments import FLOATING_OHM, display
+    from sondar.core.instruments import FLOATING_OHM
 
     changes: tuple[Change, ...] = ()
     if fault:
@@ -138,9 +139,14 @@ def predictions_of(circuit: Circuit, setup: Setup, fault: str | None) -> dict[st
     points = [p for p in circuit.points.values() if p.reachable(setup)]
     tests = TestFinder(circuit).tests(setup)
     ground = circuit.node(circuit.black_reference)
-    pairs = [(p.node, ground) for p in points] + [(circuit.node(t.red), circuit.node(t.black)) for t in tests]
-    solved = SetupSolver(circuit, setup, pairs, samples=1).solve([changes], blown)
-    shown = {name: display(device, solved) for name, device in INSTRUMENTS.items()}
+    solved = solve_waves(circuit, setup, [(p.node, ground) for p in points], [changes], blown, samples=1)
+    volts, ohms = solved.mean([p.volts for p in solved.instants])[0, 0], solved.instants[0].ohms[0, 0]
+    shown = displays_of(circuit, setup, tests, [changes], blown, samples=1)
+    column: dict[str, int] = {}
+    read = []
+    for t in tests:
+        position = column[t.instrument] = column.get(t.instrument, -1) + 1
+        read.append({"instrument": t.instrument, "red": t.red, "black": t.black, **_reading(shown[t.instrument].at(position))})
     return {
         "circuit": circuit.document.id,
         "setup": setup.describe(),
@@ -148,14 +154,10 @@ def predictions_of(circuit: Circuit, setup: Setup, fault: str | None) -> dict[st
         "fault": fault,
         "blown_fuses": [name for name, out in zip(_fuses(circuit, setup), blown[0], strict=True) if out],
         "points": [
-            {"ref": p.ref, "title": p.title, "volts": float(solved.volts[0, 0, i]), "source_ohm": float(solved.ohms[0, 0, i]),
-             "floating": bool(solved.ohms[0, 0, i] > FLOATING_OHM)}
+            {"ref": p.ref, "title": p.title, "volts": float(volts[i]), "source_ohm": float(ohms[i]), "floating": bool(ohms[i] > FLOATING_OHM)}
             for i, p in enumerate(points)
         ],
-        "tests": [
-            {"instrument": t.instrument, "red": t.red, "black": t.black, **_reading(shown, t, len(points) + i)}
-            for i, t in enumerate(tests)
-        ],
+        "tests": read,
     }  # fmt: skip
 
 
@@ -191,14 +193,12 @@ def _fuses(circuit: Circuit, setup: Setup) -> list[str]:
     return [branch.id for branch in circuit.branches(setup) if branch.fuse_rating_a is not None]
 
 
-def _reading(shown: dict[str, Any], test: Test, pair: int) -> dict[str, Any]:
-    one = shown[test.instrument].at(pair)
+def _reading(one: Display) -> dict[str, Any]:
     device = one.instrument
     words = one.words[0, 0]
-    if device.kind == "lamp":
-        return {"reading": device.words[int(words.argmax())], "value": None, "power_share": float(one.nominal[0, 0])}
-    if words.sum() > 0.5 and device.kind == "ohms":
-        return {"reading": device.words[int(words.argmax())], "value": None}
+    if device.only_words or (words.size and words.sum() > 0.5 and device.kind != "volts"):
+        extra = {"power_share": float(one.nominal[0, 0])} if device.kind == "lamp" else {}
+        return {"reading": device.words[int(words.argmax())], "value": None, **extra}
     value = float(one.nominal[0, 0])
     label = format_si(value, device.unit) + (" or bouncing" if one.floating[0, 0] > 0.5 else "")
     return {"reading": label, "value": value, "unit": device.unit, "range": healthy_range(one)[0]}

@@ -3,8 +3,9 @@
 Each instrument loads the circuit it measures, has an error and words of its own. The distribution of what it shows under
 a hypothesis, over the spread of healthy vehicles and the meter's error, is a ``Display``.
 
-Working scales: volts for a voltmeter, log10(ohms + 0.05 Ω) for an ohmmeter, words only for a lamp. Layout (H, P):
-hypotheses × probe pairs.
+Working scales: log10(ohms + 0.05 Ω) for an ohmmeter, the figure itself for every other, words only for lamps, the LED probe and
+the senses. Layout (H, P): hypotheses × probe pairs. What pulses is seen as a set-up's instants (``Waves``): a voltmeter shows
+their mean, an AC voltmeter what changes, a lamp their mean power.
 """
 
 from __future__ import annotations
@@ -17,11 +18,11 @@ import numpy.typing as npt
 from scipy.special import ndtr
 
 from sondar.core.circuit.laws import lamp_current
-from sondar.core.circuit.solver import OperatingPoints
+from sondar.core.circuit.solver import OperatingPoints, Waves
 from sondar.core.errors import UnknownReferenceError
 
 Array = npt.NDArray[np.float64]
-Kind = Literal["volts", "ohms", "lamp"]
+Kind = Literal["volts", "ohms", "lamp", "ac", "hertz", "duty", "led", "amps", "senses", "scan"]
 
 FLOATING_OHM = 1e6
 """Thévenin resistance above which a 10 MΩ meter's own load shifts the value by 10 %: people see it wander."""
@@ -57,13 +58,40 @@ class Instrument:
     rated_w: float = 0.0
     ceiling_ohm: float = 4e7
 
+    @property
+    def only_words(self) -> bool:
+        """True if it shows no figure."""
+        return self.kind in ("lamp", "led", "senses")
+
+    @property
+    def probes(self) -> bool:
+        """True if it has leads that touch two points; else it looks at a part, a wire or a module's own value."""
+        return self.kind not in ("amps", "senses", "scan")
+
 
 VOLTMETER = Instrument("voltmeter", "Voltmeter", "volts", "V", 0.4, ("bouncing",), 0.005, 0.02)
 OHMMETER = Instrument("ohmmeter", "Ohmmeter", "ohms", "Ω", 0.5, ("OL", "volts present"), 0.008, 0.2)
 LAMP_5W = Instrument("lamp-5w", "Test lamp 5 W", "lamp", "", 0.4, ("bright", "dim", "off"), rated_w=5.0)
 LAMP_21W = Instrument("lamp-21w", "Test lamp 21 W", "lamp", "", 0.4, ("bright", "dim", "off"), rated_w=21.0)
+AC_VOLTMETER = Instrument("ac-voltmeter", "AC voltmeter", "ac", "V", 0.4, (), 0.01, 0.03)
+FREQUENCY = Instrument("frequency", "Frequency meter", "hertz", "Hz", 0.5, ("no signal",), 0.005, 1.0)
+DUTY = Instrument("duty", "Duty meter", "duty", "%", 0.5, ("no signal",), 0.01, 1.0)
+LED_PROBE = Instrument("led-probe", "LED probe", "led", "", 0.3, ("supply", "ground", "both", "none"))
+CLAMP = Instrument("clamp", "Current clamp", "amps", "A", 0.5, (), 0.02, 0.05)
+SENSES = Instrument("senses", "Eyes, ears, hands", "senses", "", 0.2, ("acts", "weak", "nothing"))
+SCAN_VALUE = Instrument("scan-value", "Scan tool value", "scan", "V", 0.3, (), 0.01, 0.05)
 
-INSTRUMENTS = {item.id: item for item in (VOLTMETER, OHMMETER, LAMP_5W, LAMP_21W)}
+INSTRUMENTS = {
+    item.id: item
+    for item in (VOLTMETER, OHMMETER, LAMP_5W, LAMP_21W, SENSES, SCAN_VALUE, CLAMP, LED_PROBE, AC_VOLTMETER, FREQUENCY, DUTY)
+}
+ORDINARY = (VOLTMETER.id, OHMMETER.id, LAMP_5W.id, LAMP_21W.id, SENSES.id)
+"""What every workshop has at hand."""
+
+SIGNAL_V = 0.5
+"""Least swing in volts that a frequency or duty meter triggers on."""
+LED_LOAD_OHM, LED_MIDDLE_V, LED_HIGH_V, LED_LOW_V = 2.2e3, 6.0, 8.0, 3.5
+"""Two light-emitting diodes from the tip to supply and ground through resistors: Thévenin equivalent, and where each lights."""
 
 LAMP_RATED_V = 13.5
 LAMP_COLD_RATIO = 0.1
@@ -132,13 +160,103 @@ def is_live(points: OperatingPoints) -> npt.NDArray[np.bool_]:
     return np.asarray(np.abs(points.volts) * LIVE_LOAD_OHM / (LIVE_LOAD_OHM + points.ohms) > LIVE_V)
 
 
-def display(device: Instrument, points: OperatingPoints) -> Display:
-    """What ``device`` shows at every probe pair under every hypothesis."""
+def loaded(points: OperatingPoints, load_ohm: float) -> Array:
+    """Voltage (S, H, P) with a resistance connected."""
+    return np.asarray(points.volts * (load_ohm / (load_ohm + points.ohms)))
+
+
+def display(device: Instrument, waves: Waves) -> Display:
+    """What an instrument with leads shows at every probe pair under every hypothesis."""
     if device.kind == "volts":
-        return _voltmeter(device, points)
+        return _voltmeter(device, waves)
     if device.kind == "ohms":
-        return _ohmmeter(device, points)
-    return _lamp(device, points)
+        return _ohmmeter(device, waves.instants[0])
+    if device.kind == "ac":
+        return _figure(device, alternating(device, waves))
+    if device.kind in ("hertz", "duty"):
+        value, none = frequency(device, waves) if device.kind == "hertz" else duty(device, waves)
+        return _figure(device, value, none[..., None])
+    if device.kind == "led":
+        return _words(device, led(waves))
+    share = waves.mean([lamp_power_share(device, points) for points in waves.instants])
+    return _lamp(device, share)
+
+
+def alternating(device: Instrument, waves: Waves) -> Array:
+    """Root mean square (S, H, P) of what changes, in volts."""
+    seen = [loaded(points, device.load_ohm) for points in waves.instants]
+    middle = waves.mean(seen)
+    return np.asarray(np.sqrt(waves.mean([(v - middle) ** 2 for v in seen])))
+
+
+def frequency(device: Instrument, waves: Waves) -> tuple[Array, Array]:
+    """Hertz (S, H, P) of the part that moves the point most, and 1 where the swing is too small to trigger on."""
+    seen = [loaded(points, device.load_ohm) for points in waves.instants]
+    hertz, most = np.zeros_like(seen[0]), np.zeros_like(seen[0])
+    for part, value in waves.hertz.items():
+        high = [i for i, pulses in enumerate(waves.pulses) if pulses.get(part)]
+        low = [i for i, pulses in enumerate(waves.pulses) if pulses.get(part) is False]
+        swing = np.abs(_mean_over(waves, seen, high) - _mean_over(waves, seen, low))
+        hertz, most = np.where(swing > most, value, hertz), np.maximum(swing, most)
+    return hertz, (most < SIGNAL_V).astype(float)
+
+
+def duty(device: Instrument, waves: Waves) -> tuple[Array, Array]:
+    """Percent of the time (S, H, P) above the middle of the swing, and 1 where the swing is too small to trigger on."""
+    seen = np.stack([loaded(points, device.load_ohm) for points in waves.instants])
+    top, bottom = seen.max(axis=0), seen.min(axis=0)
+    above = waves.mean([(v > 0.5 * (top + bottom)).astype(float) for v in seen])
+    return 100.0 * above, (top - bottom < SIGNAL_V).astype(float)
+
+
+def _mean_over(waves: Waves, values: list[Array], which: list[int]) -> Array:
+    total = sum(waves.shares[i] for i in which)
+    found: Array = sum(waves.shares[i] / total * values[i] for i in which)  # type: ignore[assignment]
+    return found
+
+
+def led(waves: Waves) -> Array:
+    """Which diodes light (S, H, P, word): supply, ground, both (pulses), none."""
+    at = [(p.volts * LED_LOAD_OHM + LED_MIDDLE_V * p.ohms) / (LED_LOAD_OHM + p.ohms) for p in waves.instants]
+    high = np.any([v > LED_HIGH_V for v in at], axis=0)
+    low = np.any([v < LED_LOW_V for v in at], axis=0)
+    return np.stack([high & ~low, low & ~high, high & low, ~high & ~low], axis=-1).astype(float)
+
+
+def senses(device: Instrument, amps: Array, full_a: Array, weak_a: Array, blocked: npt.NDArray[np.bool_]) -> Display:
+    """What a person notices of actuators: (S, H, P) currents against what each needs (P,); ``blocked`` (H, P) act never."""
+    blur = 0.06  # decades by which people differ in what they still notice, or call lively
+    size = np.log10(np.maximum(np.abs(amps), 1e-9))
+    notices = ndtr((size - np.log10(weak_a)) / blur)
+    lively = ndtr((size - np.log10(full_a)) / blur) * notices
+    free = ~blocked
+    words = np.stack([lively * free, (notices - lively) * free, 1.0 - notices * free], axis=-1)
+    return _words(device, words)
+
+
+def clamp(device: Instrument, amps: Array) -> Display:
+    """What a current clamp shows around wires: (S, H, P) currents."""
+    return _figure(device, amps)
+
+
+def scan_value(device: Instrument, waves: Waves) -> Display:
+    """What a module believes its input to be: the mean voltage at its pin, by its own converter and without a meter's load."""
+    return _figure(device, waves.mean([points.volts for points in waves.instants]))
+
+
+def _figure(device: Instrument, values: Array, words: Array | None = None) -> Display:
+    """Display of a figure (S, H, P), with the chance of each word (S, H, P, n_words) if it has any."""
+    mean, spread = _moments(values)
+    meter = (device.error_share * np.abs(mean) + device.error_floor) / np.sqrt(3.0)
+    chance = np.zeros((*mean.shape, len(device.words))) if words is None else _mean_of_vehicles(words)
+    return Display(device, mean, np.sqrt(spread + meter**2), chance, values[0], np.zeros_like(mean))
+
+
+def _words(device: Instrument, words: Array) -> Display:
+    """Display of words (S, H, P, n_words) alone; the nominal value is the index of the word."""
+    chance = np.clip(_mean_of_vehicles(words), 0.0, 1.0)
+    zero = np.zeros(chance.shape[:2])
+    return Display(device, zero, zero + 1.0, chance, words[0].argmax(axis=-1).astype(float), zero)
 
 
 def _moments(values: Array) -> tuple[Array, Array]:
@@ -146,12 +264,12 @@ def _moments(values: Array) -> tuple[Array, Array]:
     return body.mean(axis=0), body.var(axis=0)
 
 
-def _voltmeter(device: Instrument, points: OperatingPoints) -> Display:
-    shown = points.volts * (device.load_ohm / (device.load_ohm + points.ohms))
+def _voltmeter(device: Instrument, waves: Waves) -> Display:
+    shown = waves.mean([loaded(points, device.load_ohm) for points in waves.instants])
     mean, spread = _moments(shown)
     # GUM type B: an error bound is a rectangular distribution of standard deviation bound / √3.
     meter = (device.error_share * np.abs(mean) + device.error_floor) / np.sqrt(3.0)
-    floating = (points.ohms > FLOATING_OHM).mean(axis=0)
+    floating = waves.mean([(points.ohms > FLOATING_OHM).mean(axis=0) for points in waves.instants])
     sd = np.sqrt(spread + meter**2 + (floating * FLOATING_SPREAD_V) ** 2)
     words = (FLOATING_WORD_SHARE * floating)[..., None]
     return Display(device, mean, sd, words, shown[0], floating)
@@ -182,8 +300,7 @@ def lamp_power_share(device: Instrument, points: OperatingPoints) -> Array:
     return share
 
 
-def _lamp(device: Instrument, points: OperatingPoints) -> Display:
-    share = lamp_power_share(device, points)
+def _lamp(device: Instrument, share: Array) -> Display:
     level = np.log10(np.maximum(share, 1e-9))
     blur = 0.12  # decades of power by which people differ in calling a filament bright
     at_least_dim = _mean_of_vehicles(ndtr((level - np.log10(DIM_SHARE)) / blur))

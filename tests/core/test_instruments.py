@@ -3,15 +3,20 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from sondar.core.circuit.solver import OperatingPoints
+from sondar.core.circuit.solver import OperatingPoints, Waves, steady
 from sondar.core.errors import UnknownReferenceError
-from sondar.core.instruments import INSTRUMENTS, LAMP_21W, OHMMETER, VOLTMETER, display, instrument, lamp_power_share
+from sondar.core.instruments import INSTRUMENTS, LAMP_21W, OHMMETER, ORDINARY, VOLTMETER, display, instrument, lamp_power_share
 
 
-def points(volts: float, ohms: float) -> OperatingPoints:
+def at(volts: float, ohms: float) -> OperatingPoints:
     """One vehicle, one hypothesis, one probe pair."""
     one = np.ones((1, 1, 1))
     return OperatingPoints(volts * one, ohms * one, *(np.zeros((1, 1, 0)) for _ in range(3)), np.ones(1, dtype=bool))
+
+
+def points(volts: float, ohms: float) -> Waves:
+    """The same, not changing with time."""
+    return steady(at(volts, ohms))
 
 
 def test_a_voltmeter_cannot_see_fifty_ohms_and_a_lamp_can() -> None:
@@ -27,7 +32,7 @@ def test_a_voltmeter_cannot_see_fifty_ohms_and_a_lamp_can() -> None:
 
 
 def test_lamp_power_satisfies_the_circuit_equation() -> None:
-    share = float(lamp_power_share(LAMP_21W, points(12.0, 5.0))[0, 0, 0])
+    share = float(lamp_power_share(LAMP_21W, at(12.0, 5.0))[0, 0, 0])
     watts = share * 21.0
     # P = V·I and V = 12 − 5·I: one of the two roots of 5·I² − 12·I + P = 0, the low-current one.
     amps = (12 - np.sqrt(144 - 20 * watts)) / 10
@@ -52,4 +57,4 @@ def test_a_floating_point_bounces_and_loads_down() -> None:
 def test_unknown_instrument_names_the_known_ones() -> None:
     with pytest.raises(UnknownReferenceError, match="voltmeter"):
         instrument("oracle")
-    assert set(INSTRUMENTS) == {"voltmeter", "ohmmeter", "lamp-5w", "lamp-21w"}
+    assert {"voltmeter", "ohmmeter", "lamp-5w", "lamp-21w", "senses"} == set(ORDINARY) < set(INSTRUMENTS)

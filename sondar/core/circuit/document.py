@@ -330,9 +330,8 @@ def _control_problems(document: CircuitDocument) -> Iterator[Problem]:
                     yield Problem((*path, name), f"control '{name}' has no position '{value}'; it has {', '.join(controls[name])}")
 
     for part_id, part in document.parts.items():
-        field = next((f for f in ("on_when", "closed_when", "active_when", "moved_when", "drives_when") if hasattr(part, f)), None)
-        if field is not None:
-            yield from check(("parts", part_id, field), part.control_values())
+        named = [f for f in type(part).model_fields if f.endswith("_when") or f == "control"]
+        yield from check(("parts", part_id, *named[:1]), part.control_values())
     for path, condition in _watched(document):
         yield from check((*path, "when"), {name: [value] for name, value in condition.when.items()})
     for setup_id, setup in document.setups.items():

@@ -11,7 +11,7 @@ from dataclasses import replace
 from functools import cached_property
 
 from sondar.core.circuit.document import CircuitDocument, behind
-from sondar.core.circuit.families import Contact, Part, Splice, Wire
+from sondar.core.circuit.families import Contact, Part, PulledInput, Splice, Wire
 from sondar.core.circuit.families.base import SYSTEM
 from sondar.core.circuit.model import CHASSIS, Branch, Fault, Point, Setup, Unit
 from sondar.core.errors import UnknownReferenceError
@@ -180,15 +180,37 @@ class Circuit:
                 )  # fmt: skip
         return found
 
+    @cached_property
+    def targets(self) -> dict[str, Point]:
+        """What can be looked at without leads: parts that act, wires for a clamp, and inputs whose value a scan tool shows."""
+        found: dict[str, Point] = {}
+        rest = self.rest_setup()
+        for part_id, part in self.parts.items():
+            if part.acts(part_id, rest) is not None:
+                found[part_id] = Point(
+                    part_id, self.node(f"{part_id}.{part.TERMINALS[0]}"), part.name(part_id), f"{part_id}, by eye and ear", 0.0
+                )
+            elif isinstance(part, PulledInput):
+                found[part_id] = Point(part_id, self.node(f"{part_id}.pin"), part.name(part_id), "scan tool", 0.0)
+            elif isinstance(part, Wire):
+                ends = [self.points[ref] for ref in (part.from_, part.to) if ref in self.points]
+                if ends:
+                    near = min(ends, key=lambda p: p.access_min)
+                    found[part_id] = Point(
+                        part_id, self.node(part.from_), f"around {part.name(part_id)}", near.place, near.access_min
+                    )
+        return found
+
     def point(self, ref: str) -> Point:
-        """One point.
+        """A point, or something that is looked at without leads.
 
         Raises:
-            UnknownReferenceError: nothing a probe can reach has this reference.
+            UnknownReferenceError: nothing a probe can reach, and nothing to look at, has this reference.
         """
-        if ref not in self.points:
+        found = self.points.get(ref) or self.targets.get(ref)
+        if found is None:
             raise UnknownReferenceError("point", ref, list(self.points))
-        return self.points[ref]
+        return found
 
     @property
     def black_reference(self) -> str:

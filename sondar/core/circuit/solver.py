@@ -73,6 +73,48 @@ class OperatingPoints:
         )
 
 
+@dataclass(frozen=True, eq=False)
+class Waves:
+    """What a set-up has over time: the operating points of every instant, and their shares of the time.
+
+    Attributes:
+        instants: one if nothing pulses. shares: sum to 1.
+        pulses: which parts are in their high phase at each instant. hertz: frequency of every part that pulses.
+    """
+
+    instants: tuple[OperatingPoints, ...]
+    shares: tuple[float, ...]
+    pulses: tuple[dict[str, bool], ...]
+    hertz: dict[str, float]
+
+    def of_pairs(self, pairs: Sequence[int]) -> Waves:
+        """The same for some of the probe pairs."""
+        return Waves(tuple(p.of_pairs(pairs) for p in self.instants), self.shares, self.pulses, self.hertz)
+
+    def mean(self, values: Sequence[Array]) -> Array:
+        """Mean over time of one array per instant."""
+        total: Array = sum(share * value for share, value in zip(self.shares, values, strict=True))  # type: ignore[assignment]
+        return total
+
+
+def steady(points: OperatingPoints) -> Waves:
+    """Operating points that do not change with time."""
+    return Waves((points,), (1.0,), ({},), {})
+
+
+def solve_waves(
+    circuit: Circuit, setup: Setup, pairs: Sequence[Pair], hypotheses: Sequence[Hypothesis], blown: Mask, *,
+    samples: int = SAMPLES, deviates: dict[str, float] | None = None, flows: Sequence[str] = (),
+) -> Waves:  # fmt: skip
+    """Solve every instant of a set-up; see ``SetupSolver`` and ``Circuit.phases``."""
+    phases = circuit.phases(setup)
+    instants = tuple(
+        SetupSolver(circuit, instant, pairs, samples, deviates, flows).solve(hypotheses, blown) for _, instant in phases
+    )
+    hertz = circuit.pulse_hertz(setup) if len(phases) > 1 else {}
+    return Waves(instants, tuple(share for share, _ in phases), tuple(dict(instant.pulses) for _, instant in phases), hertz)
+
+
 def law_floor(law: Law) -> float:
     """Conductance in siemens that the linear network lends to a law's branch, so that its ends never float.
 

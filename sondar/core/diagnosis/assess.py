@@ -105,7 +105,7 @@ def healthy_range(shown: Display) -> tuple[str, float | None, float | None]:
     """What a healthy circuit shows at one test (display of one pair): label, and both ends in SI units."""
     device = shown.instrument
     words = shown.words[0, 0]
-    if device.kind == "lamp" or words.sum() > 0.5:
+    if device.only_words or words.sum() > 0.5:
         return device.words[int(np.argmax(words))], None, None
     mean, sd = float(shown.mean[0, 0]), float(shown.sd[0, 0])
     low, high = mean - 2 * sd, mean + 2 * sd
@@ -206,8 +206,8 @@ def _effect(predictor: Predictor, belief: Belief, readings: Sequence[Reading], i
     ]
     cleared = [names[u] for u in np.flatnonzero((before >= CLEARED_BELOW) & (after < CLEARED_BELOW))]
     label, _, _ = healthy_range(shown)
-    best = float(np.exp(belief.log_likelihood[index]).max())
-    unlikely = best < 0.03 and after[names.index(UNKNOWN)] > before[names.index(UNKNOWN)] * 3
+    weights = belief.log_likelihood[index]
+    unlikely = bool(weights[:-1].max() < weights[-1] + np.log(0.5))  # nothing drawn explains it half as well as the unknown does
     note = "No single fault of this circuit predicts this. Check the points and the set-up, or measure again." if unlikely else ""
     return ReadingEffect(
         reading=reading.id, expected=label, as_healthy=is_as_healthy(reading, shown), note=note, moved=moved, cleared=cleared

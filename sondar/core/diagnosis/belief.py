@@ -22,8 +22,8 @@ from sondar.core.instruments import INSTRUMENTS, Display, working
 
 Array = npt.NDArray[np.float64]
 
-ANYTHING_SPAN = {"volts": 17.0, "ohms": 9.5}
-"""Width in the working scale over which a slip can land: −1 … 16 V, and about 9.5 decades of ohms."""
+ANYTHING_SPAN = {"volts": 17.0, "ohms": 9.5, "ac": 15.0, "hertz": 1e4, "duty": 100.0, "amps": 40.0, "scan": 17.0}
+"""Width in the working scale over which a slip can land: −1 … 16 V, about 9.5 decades of ohms, and so on."""
 
 WORD_CHANCE = 0.15
 """Chance that a slip shows a given word."""
@@ -71,7 +71,7 @@ class Belief:
 
     def groups(self, step: int = -1) -> dict[str, float]:
         """Probability per group: wiring, module, component, none, unknown."""
-        found: dict[str, float] = dict.fromkeys(("wiring", "module", "component", "none", "unknown"), 0.0)
+        found: dict[str, float] = dict.fromkeys(("wiring", "module", "component", "system", "setting", "none", "unknown"), 0.0)
         for suspect, probability in zip(self.hypotheses.suspects, self.steps[step], strict=True):
             found[suspect.group] += float(probability)
         return found
@@ -87,11 +87,11 @@ def check_reading(reading: Reading) -> None:
     expected = " or ".join(device.words)
     if reading.state is not None and reading.state not in device.words:
         raise QuantityError(reading.state, f"{expected} from the {device.title.lower()}")
-    if reading.value is not None and device.kind == "lamp":
+    if reading.value is not None and device.only_words:
         raise QuantityError(f"{reading.value:g}", f"{expected} from the {device.title.lower()}")
     if reading.value is not None and device.kind == "ohms" and reading.value < 0:
         raise QuantityError(f"{reading.value:g}", "a resistance of 0 Ω or more; swap the leads if voltage is present")
-    if reading.value is not None and device.kind == "volts" and abs(reading.value) > 60:
+    if reading.value is not None and device.unit == "V" and abs(reading.value) > 60:
         raise QuantityError(f"{reading.value:g}", "a voltage between −60 and 60 V; add m for millivolts")
     if reading.value is None and reading.state is None:
         raise QuantityError("", "a figure or a word")
@@ -109,8 +109,9 @@ def log_likelihood(reading: Reading, shown: Display, elsewhere: Display | None =
     probability = _density(reading, shown)[:, 0]
     slip: Array | float = anything
     if elsewhere is not None:
-        slip = SLIP_ELSEWHERE * _density(reading, elsewhere).mean(axis=1) + (1.0 - SLIP_ELSEWHERE - SLIP_NO_CONTACT) * anything
-        slip = slip + SLIP_NO_CONTACT * (reading.state == NO_CONTACT[device.kind])
+        untouched = SLIP_NO_CONTACT if device.kind in NO_CONTACT else 0.0
+        slip = SLIP_ELSEWHERE * _density(reading, elsewhere).mean(axis=1) + (1.0 - SLIP_ELSEWHERE - untouched) * anything
+        slip = slip + untouched * (reading.state == NO_CONTACT.get(device.kind))
     # A fault that comes and goes: while it is away the reading is that of the healthy circuit.
     probability = reading.present * probability + (1.0 - reading.present) * probability[0]
     known = (1.0 - MISREAD) * probability + MISREAD * slip
@@ -168,15 +169,18 @@ def update(predictor: Predictor, readings: Sequence[Reading], prior: Array | Non
     prior = hypotheses.prior if prior is None else prior
     repeats = Counter(reading.test.key() for reading in readings)
     rows = [
-        log_likelihood(r, predictor.display_of(r.test), predictor.setup(r.test.setup).displays.get(r.test.instrument))
-        / repeats[r.test.key()]
-        for r in readings
+        log_likelihood(r, predictor.display_of(r.test), _elsewhere(predictor, r.test)) / repeats[r.test.key()] for r in readings
     ]
     weights = np.array(rows).reshape(len(rows), len(prior))
     logs = np.log(prior) + np.vstack([np.zeros(len(prior)), np.cumsum(weights, axis=0)])
     steps = np.exp(logs - logs.max(axis=1, keepdims=True))
     steps /= steps.sum(axis=1, keepdims=True)
     return Belief(hypotheses, steps[-1], steps, weights)
+
+
+def _elsewhere(predictor: Predictor, test: Test) -> Display | None:
+    """What this instrument shows all over the circuit; without leads there is no wrong place."""
+    return predictor.setup(test.setup).displays.get(test.instrument) if INSTRUMENTS[test.instrument].probes else None
 
 
 def unit_log_bayes_factors(belief: Belief, reading: int) -> Array:

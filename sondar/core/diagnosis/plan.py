@@ -238,7 +238,7 @@ def _allowed(circuit: Circuit, predictions: SetupPredictions, bench: Bench) -> n
     for index, test in enumerate(predictions.tests):
         if test.instrument not in bench.instruments or test in bench.done or {test.red, test.black} & bench.refused:
             continue
-        places = {circuit.points[test.red].place, circuit.points[test.black].place}
+        places = {circuit.point(test.red).place, circuit.point(test.black).place}
         if places & bench.refused:
             continue
         # An ohmmeter where some standing suspect leaves voltage on the circuit would be a trap.
@@ -250,9 +250,9 @@ def _allowed(circuit: Circuit, predictions: SetupPredictions, bench: Bench) -> n
 
 def _reach(circuit: Circuit, test: Test, opened: frozenset[str]) -> tuple[float, list[str]]:
     minutes, steps = 0.0, []
-    for place in dict.fromkeys((circuit.points[test.red].place, circuit.points[test.black].place)):
+    seen = [circuit.point(ref) for ref in ((test.red, test.black) if INSTRUMENTS[test.instrument].probes else (test.red,))]
+    for place, spent in {point.place: point.access_min for point in seen}.items():
         if place not in opened:
-            spent = next(p.access_min for p in circuit.points.values() if p.place == place)
             minutes += spent
             if spent >= 1.0:
                 steps.append(f"reach {place}")

@@ -7,6 +7,7 @@ results depend on the circuit document alone, so they may be shared between jobs
 from __future__ import annotations
 
 import threading
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -14,18 +15,29 @@ import numpy as np
 import numpy.typing as npt
 from scipy.special import ndtr
 
-from sondar.core.circuit.model import Setup
+from sondar.core.circuit.model import Acts, Setup
 from sondar.core.circuit.network import Circuit
-from sondar.core.circuit.solver import OperatingPoints, SetupSolver
+from sondar.core.circuit.solver import SAMPLES, Hypothesis, Mask, solve_waves
 from sondar.core.diagnosis.hypotheses import HypothesisSet, build_hypotheses, distinct_control_states
 from sondar.core.diagnosis.tests import Test, TestFinder
-from sondar.core.instruments import INSTRUMENTS, Display, Instrument, display, from_working, instrument
+from sondar.core.errors import UnknownReferenceError
+from sondar.core.instruments import (
+    INSTRUMENTS,
+    ORDINARY,
+    Display,
+    clamp,
+    display,
+    from_working,
+    instrument,
+    scan_value,
+    senses,
+)
 from sondar.core.quantities import format_si
 
 Array = npt.NDArray[np.float64]
 
 NUMERIC_CLASSES = 8
-WORD_CLASSES = 3
+WORD_CLASSES = 4
 CLASSES = NUMERIC_CLASSES + WORD_CLASSES
 MISREAD = 0.02
 """Chance of a misplaced probe, a misread display or a typing slip, per reading."""
@@ -33,8 +45,8 @@ MISREAD = 0.02
 SLIP_ELSEWHERE, SLIP_NO_CONTACT = 0.5, 0.3
 """Shares of slips that show what another point of the circuit has, and that touch nothing; the rest can be anything."""
 
-NO_CONTACT = {"volts": "bouncing", "ohms": "OL", "lamp": "off"}
-"""What an instrument shows whose lead touches nothing."""
+NO_CONTACT = {"volts": "bouncing", "ohms": "OL", "lamp": "off", "led": "none", "hertz": "no signal", "duty": "no signal"}
+"""What an instrument shows whose lead touches nothing; without leads it cannot happen."""
 
 SEPARATION = 1.6
 """Neighbouring predictions this many pooled standard deviations apart fall into different outcome classes."""
@@ -65,11 +77,16 @@ class SetupPredictions:
 
 
 class Predictor:
-    """Predictions of one circuit at one temperature, computed on demand and kept."""
+    """Predictions of one circuit at one temperature, computed on demand and kept.
 
-    def __init__(self, circuit: Circuit, temperature_c: float = 20.0) -> None:
+    Args:
+        instruments: those whose tests are worked out for every set-up; any other can still be read and judged.
+    """
+
+    def __init__(self, circuit: Circuit, temperature_c: float = 20.0, instruments: Sequence[str] = ORDINARY) -> None:
         self.circuit = circuit
         self.temperature_c = temperature_c
+        self.instruments = frozenset(instruments)
         self._setups: dict[Setup, SetupPredictions] = {}
         self._displays: dict[tuple[str, str, str, Setup], Display] = {}
         self._lock = threading.RLock()
@@ -102,8 +119,8 @@ class Predictor:
         Raises:
             UnknownReferenceError: unknown instrument or point.
         """
-        device = instrument(test.instrument)
-        pair = (self.circuit.point(test.red).node, self.circuit.point(test.black).node)
+        instrument(test.instrument)
+        self.circuit.point(test.red), self.circuit.point(test.black)
         with self._lock:
             key = test.key()
             if key not in self._displays:
@@ -112,33 +129,72 @@ class Predictor:
                 if known is not None and index is not None:
                     self._displays[key] = known.displays[test.instrument].at(int(known.pair[index]))
                 else:
-                    self._displays[key] = self._shown(device, self._solve(test.setup, [pair]))
+                    self._displays[key] = self._displays_of(test.setup, [test])[test.instrument]
             return self._displays[key]
 
-    def _shown(self, device: Instrument, points: OperatingPoints) -> Display:
-        return between_strengths(display(device, points), self.hypotheses)
-
-    def _solve(self, setup: Setup, pairs: list[tuple[str, str]]) -> OperatingPoints:
-        return SetupSolver(self.circuit, setup, pairs).solve(self.hypotheses.changes, self.hypotheses.blown)
+    def _displays_of(self, setup: Setup, tests: Sequence[Test]) -> dict[str, Display]:
+        found = displays_of(self.circuit, setup, tests, self.hypotheses.changes, self.hypotheses.blown)
+        return {name: between_strengths(shown, self.hypotheses) for name, shown in found.items()}
 
     def _compute(self, setup: Setup) -> SetupPredictions:
-        tests = self.finder.tests(setup)
-        node = self.circuit.node
-        pairs = list(dict.fromkeys((node(t.red), node(t.black)) for t in tests))
-        points = self._solve(setup, pairs)
-        place = {key: index for index, key in enumerate(pairs)}
+        tests = [t for t in self.finder.tests(setup) if t.instrument in self.instruments]
+        displays = self._displays_of(setup, tests)
         pair = np.zeros(len(tests), dtype=np.intp)
-        displays = {}
         edges = np.full((len(tests), NUMERIC_CLASSES + 1), np.inf)
         edges[:, 0] = -np.inf
         outcome = np.zeros((len(tests), CLASSES, len(self.hypotheses.suspects)), dtype=np.float32)
-        for name in dict.fromkeys(t.instrument for t in tests):
+        for name, shown in displays.items():
             rows = np.array([i for i, t in enumerate(tests) if t.instrument == name], dtype=np.intp)
-            used = [place[node(tests[i].red), node(tests[i].black)] for i in rows]
-            displays[name] = self._shown(INSTRUMENTS[name], points.of_pairs(used))
             pair[rows] = np.arange(len(rows))
-            edges[rows], outcome[rows] = _outcomes(displays[name], pair[rows])
+            edges[rows], outcome[rows] = _outcomes(shown, pair[rows])
         return SetupPredictions(setup, tuple(tests), pair, edges, outcome, displays)
+
+
+def displays_of(
+    circuit: Circuit, setup: Setup, tests: Sequence[Test], hypotheses: Sequence[Hypothesis], blown: Mask, samples: int = SAMPLES
+) -> dict[str, Display]:  # fmt: skip
+    """Displays (H, T of that instrument) per instrument, over that instrument's tests in their order; one solve for all.
+
+    Raises:
+        UnknownReferenceError: a part is watched that nobody sees, hears or feels acting.
+    """
+    acts = {t: _acts(circuit, t) for t in tests if INSTRUMENTS[t.instrument].kind == "senses"}
+    flow = {t: acts[t].branch if t in acts else t.red for t in tests if INSTRUMENTS[t.instrument].kind in ("amps", "senses")}
+    pairs = {t: _pair(circuit, t) for t in tests if t not in flow}
+    flows, listed = list(dict.fromkeys(flow.values())), list(dict.fromkeys(pairs.values()))
+    waves = solve_waves(circuit, setup, listed, hypotheses, blown, samples=samples, flows=flows)
+    place = {pair: i for i, pair in enumerate(listed)}
+    found = {}
+    for name in dict.fromkeys(t.instrument for t in tests):
+        device, own = INSTRUMENTS[name], [t for t in tests if t.instrument == name]
+        if device.kind in ("amps", "senses"):
+            columns = [flows.index(flow[t]) for t in own]
+            amps = waves.mean([points.flow_amps[:, :, columns] for points in waves.instants])
+            if device.kind == "amps":
+                found[name] = clamp(device, amps)
+                continue
+            watched = [acts[t] for t in own]
+            blocked = [[any(c.blocks and c.branch == a.branch for c in changes) for a in watched] for changes in hypotheses]
+            limits = np.array([(a.full_a, a.weak_a) for a in watched])
+            found[name] = senses(device, amps, limits[:, 0], limits[:, 1], np.array(blocked))
+        else:
+            part = waves.of_pairs([place[pairs[t]] for t in own])
+            found[name] = scan_value(device, part) if device.kind == "scan" else display(device, part)
+    return found
+
+
+def _pair(circuit: Circuit, test: Test) -> tuple[str, str]:
+    if INSTRUMENTS[test.instrument].kind == "scan":
+        return circuit.node(f"{test.red}.pin"), circuit.node(f"{test.red}.gnd")
+    return circuit.point(test.red).node, circuit.point(test.black).node
+
+
+def _acts(circuit: Circuit, test: Test) -> Acts:
+    found = circuit.parts[test.red].acts(test.red, test.setup) if test.red in circuit.parts else None
+    if found is None:
+        acting = [ref for ref, part in circuit.parts.items() if part.acts(ref, test.setup) is not None]
+        raise UnknownReferenceError("part that acts", test.red, acting)
+    return found
 
 
 def between_strengths(shown: Display, hypotheses: HypothesisSet) -> Display:
@@ -170,7 +226,7 @@ def _outcomes(shown: Display, pairs: npt.NDArray[np.intp]) -> tuple[Array, npt.N
     count = len(pairs)
     edges = np.full((count, NUMERIC_CLASSES + 1), np.inf)
     edges[:, 0] = -np.inf
-    if shown.instrument.kind != "lamp":
+    if not shown.instrument.only_words:
         usable = np.where(numeric > 0.05, mean, np.inf)
         order = np.argsort(usable, axis=1)
         ranked = np.take_along_axis(usable, order, axis=1)
@@ -190,9 +246,11 @@ def _outcomes(shown: Display, pairs: npt.NDArray[np.intp]) -> tuple[Array, npt.N
     outcome[:, NUMERIC_CLASSES : NUMERIC_CLASSES + words.shape[1], :-1] = words
     used = outcome[:, :, :-1].max(axis=2) > 1e-3
     anything = SLIP_ELSEWHERE * _of_other_points(shown, edges)
-    anything += (1.0 - SLIP_ELSEWHERE - SLIP_NO_CONTACT) * used / used.sum(axis=1, keepdims=True)
-    device = shown.instrument
-    anything[:, NUMERIC_CLASSES + device.words.index(NO_CONTACT[device.kind])] += SLIP_NO_CONTACT
+    word = NO_CONTACT.get(shown.instrument.kind)
+    rest = 1.0 - SLIP_ELSEWHERE - (SLIP_NO_CONTACT if word else 0.0)
+    anything += rest * used / used.sum(axis=1, keepdims=True)
+    if word:
+        anything[:, NUMERIC_CLASSES + shown.instrument.words.index(word)] += SLIP_NO_CONTACT
     outcome[:, :, :-1] = (1.0 - MISREAD) * outcome[:, :, :-1] + MISREAD * anything[:, :, None]
     # Something not on the drawing: half the time this reading is as if healthy, else it can be anything.
     outcome[:, :, -1] = 0.5 * outcome[:, :, 0] + 0.5 * anything
@@ -232,7 +290,7 @@ def range_label(device_id: str, low: float, high: float) -> str:
     """Two ends in the working scale as a range with its unit."""
     device = INSTRUMENTS[device_id]
     ends = [from_working(device.kind, low), from_working(device.kind, high)]
-    if device.kind == "volts":
+    if device.unit == "V":
         if all(abs(v) < 0.1 for v in ends):
             return "about 0 V"
         if abs(ends[1] - ends[0]) < 0.1:
@@ -241,5 +299,7 @@ def range_label(device_id: str, low: float, high: float) -> str:
         return f"{low_text} to {high_text} V"
     if device.kind == "ohms" and ends[1] < 1.0:
         return "below 1 Ω"
+    if device.kind == "duty":
+        return f"{max(ends[0], 0):.0f} to {min(ends[1], 100):.0f} %"
     labels = [format_si(v, device.unit, 2) for v in ends]
     return labels[0] if labels[0] == labels[1] else f"{labels[0]} to {labels[1]}"

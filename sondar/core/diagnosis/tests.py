@@ -15,7 +15,23 @@ from sondar.core.circuit.families import Contact, Part, PulledInput, Splice, Wir
 from sondar.core.circuit.families.module import Driver
 from sondar.core.circuit.model import CHASSIS, Point, Setup
 from sondar.core.circuit.network import Circuit
-from sondar.core.instruments import LAMP_5W, LAMP_21W, OHMMETER, VOLTMETER, Instrument
+from sondar.core.instruments import (
+    AC_VOLTMETER,
+    CLAMP,
+    DUTY,
+    FREQUENCY,
+    LAMP_5W,
+    LAMP_21W,
+    LED_PROBE,
+    OHMMETER,
+    SCAN_VALUE,
+    SENSES,
+    VOLTMETER,
+    Instrument,
+)
+
+CLAMP_FROM_MM2 = 1.0
+"""Wires thinner than this carry currents that a clamp does not resolve."""
 
 
 @dataclass(frozen=True)
@@ -128,6 +144,34 @@ class TestFinder:
             for point in reachable:
                 if point.connector is not None and point.ref in dependable:
                     add(OHMMETER, point.ref, black)
+        pulsing = len(self.circuit.phases(setup)) > 1
+        for point in reachable:
+            if point.ref == CHASSIS or (point.connector is None and point.place == self.circuit.battery):
+                continue
+            add(LED_PROBE, point.ref, black)
+            if pulsing:
+                for device in (AC_VOLTMETER, FREQUENCY, DUTY):
+                    add(device, point.ref, black)
+        if pulsing:
+            for red, other in pairs:
+                add(AC_VOLTMETER, red, other)
+        return [*found, *self._looks(setup)]
+
+    def _looks(self, setup: Setup) -> list[Test]:
+        """Tests without leads: what parts do, currents in wires, values in modules."""
+        black = self.circuit.black_reference
+        awake = setup["key"] != self.circuit.controls["key"][0]
+        found = []
+        for ref in self.circuit.targets:
+            part = self.circuit.parts[ref]
+            if isinstance(part, Wire):
+                if part.gauge_mm2 >= CLAMP_FROM_MM2:
+                    found.append(Test(CLAMP.id, ref, black, setup))
+            elif isinstance(part, PulledInput):
+                if awake:
+                    found.append(Test(SCAN_VALUE.id, ref, black, setup))
+            elif setup.controls != self.circuit.rest_setup().controls:
+                found.append(Test(SENSES.id, ref, black, setup))
         return found
 
     def _component_pairs(self, reachable: Iterable[Point]) -> Iterable[tuple[str, str]]:

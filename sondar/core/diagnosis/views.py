@@ -119,6 +119,8 @@ class GroupShare(BaseModel):
     wiring: float
     module: float
     component: float
+    system: float = 0.0
+    setting: float = 0.0
     none: float
     unknown: float
 

@@ -8,14 +8,20 @@ import numpy as np
 
 from sondar.core.circuit.model import Change, Setup
 from sondar.core.circuit.network import Circuit
-from sondar.core.circuit.solver import SetupSolver, blown_fuses
+from sondar.core.circuit.solver import blown_fuses, solve_waves
+from sondar.core.errors import UnknownReferenceError
 from sondar.core.instruments import (
     BRIGHT_SHARE,
     DIM_SHARE,
     FLOATING_OHM,
+    alternating,
+    duty,
+    frequency,
     instrument,
     is_live,
     lamp_power_share,
+    led,
+    loaded,
 )
 
 
@@ -52,12 +58,50 @@ class SimulatedVehicle:
             UnknownReferenceError: no such instrument or point.
         """
         device = instrument(device_id)
-        pair = (self.circuit.point(red).node, self.circuit.point(black).node)
-        points = SetupSolver(self.circuit, setup, [pair], deviates=self._deviates).solve([self._changes], self._blown)
-        volts, ohms = float(points.volts[0, 0, 0]), float(points.ohms[0, 0, 0])
+        circuit = self.circuit
+        for ref in (red, black):
+            circuit.point(ref)
+        acts = circuit.parts[red].acts(red, setup) if device.kind == "senses" and red in circuit.parts else None
+        flows = [acts.branch] if acts is not None else [red] if device.kind == "amps" else []
+        pair = (f"{red}.pin", f"{red}.gnd") if device.kind == "scan" else (circuit.point(red).node, circuit.point(black).node)
+        waves = solve_waves(
+            circuit,
+            setup,
+            [(circuit.node(pair[0]), circuit.node(pair[1]))],
+            [self._changes],
+            self._blown,
+            deviates=self._deviates,
+            flows=flows,
+        )
+        if device.kind == "senses":
+            if acts is None:
+                raise UnknownReferenceError("part that acts", red, list(circuit.targets))
+            amps = abs(float(waves.mean([p.flow_amps for p in waves.instants])[0, 0, 0]))
+            blocked = any(change.blocks and change.branch == acts.branch for change in self._changes)
+            return None, "nothing" if blocked or amps < acts.weak_a else "weak" if amps < acts.full_a else "acts"
+        if device.kind == "amps":
+            amps = float(waves.mean([p.flow_amps for p in waves.instants])[0, 0, 0])
+            return self._with_error(amps, device.error_share, device.error_floor, 2), None
+        if device.kind == "led":
+            return None, device.words[int(led(waves)[0, 0, 0].argmax())]
+        if device.kind in ("hertz", "duty"):
+            value, none = frequency(device, waves) if device.kind == "hertz" else duty(device, waves)
+            if none[0, 0, 0]:
+                return None, "no signal"
+            return self._with_error(float(value[0, 0, 0]), device.error_share, device.error_floor, 1), None
+        if device.kind == "ac":
+            return abs(
+                self._with_error(float(alternating(device, waves)[0, 0, 0]), device.error_share, device.error_floor, 2)
+            ), None
+        if device.kind == "scan":
+            return self._with_error(
+                float(waves.mean([p.volts for p in waves.instants])[0, 0, 0]), device.error_share, device.error_floor, 2
+            ), None
         if device.kind == "lamp":
-            share = float(lamp_power_share(device, points)[0, 0, 0])
+            share = float(waves.mean([lamp_power_share(device, p) for p in waves.instants])[0, 0, 0])
             return None, "bright" if share >= BRIGHT_SHARE else "dim" if share >= DIM_SHARE else "off"
+        points = waves.instants[0]
+        ohms = float(points.ohms[0, 0, 0])
         if device.kind == "ohms":
             if is_live(points)[0, 0, 0]:
                 return None, "volts present"
@@ -66,7 +110,7 @@ class SimulatedVehicle:
             return max(0.0, self._with_error(ohms, device.error_share, device.error_floor, 3)), None
         if ohms > FLOATING_OHM and self._noise.random() < 0.5:
             return None, "bouncing"
-        shown = volts * device.load_ohm / (device.load_ohm + ohms)
+        shown = float(waves.mean([loaded(p, device.load_ohm) for p in waves.instants])[0, 0, 0])
         if ohms > FLOATING_OHM:
             shown += float(self._noise.normal(0.0, 0.15))
         return self._with_error(shown, device.error_share, device.error_floor, 2), None

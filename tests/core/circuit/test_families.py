@@ -32,7 +32,15 @@ def test_faults_are_well_formed(name: str, request: pytest.FixtureRequest) -> No
         for severity in fault.severities:
             for change in severity.changes:
                 assert change.branch in drawn, (fault.id, change.branch)
-                used = [change.set_ohm, change.add_ohm, change.scale, change.emf_v, change.law_parameters]
+                used = [
+                    change.set_ohm,
+                    change.add_ohm,
+                    change.scale,
+                    change.emf_v,
+                    change.emf_scale,
+                    change.law_parameters,
+                    change.blocks or None,
+                ]
                 assert sum(item is not None for item in used) == 1, fault.id
 
 
@@ -56,6 +64,7 @@ LAWS_TO_TRY = {
     "lamp": (13.5, 8.7, 0.1),
     "motor": motor_parameters(13.0, 21.0, 0.16, 0.1),
     "diode": (0.65, 0.05, 1e7),
+    "sink": (0.007, 1.5, 0.0),
 }
 
 

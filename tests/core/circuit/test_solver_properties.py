@@ -96,8 +96,8 @@ def test_every_fault_agrees_with_building_the_faulty_circuit_anew(latch: Circuit
     faults = [s.changes for f in latch.faults.values() for s in f.severities]
     together = SetupSolver(latch, setup, pairs, samples=1).solve(faults)
     for index, changes in enumerate(faults):
-        (change,) = changes
-        if change.law_parameters or change.branch.startswith(("K9", "H1", "M1")):
+        change = changes[0]
+        if len(changes) > 1 or change.blocks or change.law_parameters or change.branch.startswith(("K9", "H1", "M1")):
             continue
         alone = _rebuilt(latch, setup, pairs, change)
         assert np.abs(together.volts[0, index] - alone.volts[0, 0]).max() < 1e-4, change

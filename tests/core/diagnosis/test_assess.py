@@ -46,6 +46,7 @@ def test_a_verdict_names_place_evidence_and_what_to_do(fan_predictor: Predictor)
         volts(fan_predictor, "X3.86", 12.1, **on),
         volts(fan_predictor, "X3.85", 12.1, **on),
         volts(fan_predictor, "X3.85", 12.08, "X1.23", **on),
+        volts(fan_predictor, "X1.23", 0.02, **on),
     )
     verdict = result.verdict
     assert verdict.settled
@@ -57,7 +58,7 @@ def test_a_verdict_names_place_evidence_and_what_to_do(fan_predictor: Predictor)
     assert CAUTION_ALWAYS in verdict.cautions
     weights = {e.reading: e.weight_ban for e in result.suspects[0].evidence}
     assert weights["X3.85=12.08"] > 0.5
-    assert [e.as_healthy for e in result.effects] == [True, False, False]
+    assert [e.as_healthy for e in result.effects] == [True, False, False, True]
     assert result.effects[1].expected == "about 0 V"
     assert "ECM" in [m.unit for e in result.effects for m in e.moved] or any("ECM" in e.cleared for e in result.effects)
 
@@ -67,7 +68,10 @@ def test_a_coded_module_comes_with_the_order_to_prove_it_first(ambient_predictor
     apart = ambient_predictor.circuit.setup({}, frozenset({"X2", "X12"}))
     wire = Reading("wire", Test("ohmmeter", "X2.11", "BAT.neg", apart), None, "OL")
     low = volts(ambient_predictor, "X2.11", 0.02, key="on", unplugged=("X12",))
-    result = judged(ambient_predictor, low, wire)
+    once = judged(ambient_predictor, low, wire)
+    assert not once.verdict.settled, "a lead beside its pin would have shown the same"
+    again = volts(ambient_predictor, "X2.11", 0.01, key="on", unplugged=("X12", "X31"))
+    result = judged(ambient_predictor, low, wire, again)
     assert result.verdict.settled, result.suspects[:3]
     assert result.verdict.units == ["BCM"]
     assert result.verdict.group == "module"

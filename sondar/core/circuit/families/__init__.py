@@ -10,11 +10,22 @@ from typing import Annotated
 from pydantic import Field
 
 from sondar.core.circuit.families.base import Part
+from sondar.core.circuit.families.bridge import CodedSwitch, Gauge, HBridge, Heater, Stepper
 from sondar.core.circuit.families.harness import Contact, GroundPoint, Splice, Wire
 from sondar.core.circuit.families.loads import DcMotor, Lamp, ResistiveLoad, Solenoid
 from sondar.core.circuit.families.module import HighSideDriver, LowSideDriver, PulledInput
 from sondar.core.circuit.families.reference import BusEnd, BusTransceiver, ModuleSupply, RatiometricSensor, Reference
 from sondar.core.circuit.families.relay import Relay
+from sondar.core.circuit.families.signals import (
+    ActiveSensor,
+    CurrentSensor,
+    DualTrack,
+    HallSensor,
+    OxygenSensor,
+    Piezo,
+    SerialSensor,
+    VariableReluctance,
+)
 from sondar.core.circuit.families.supply import Battery, Fuse
 from sondar.core.circuit.families.switch import Switch
 from sondar.core.circuit.families.thermistor import Ntc
@@ -38,12 +49,26 @@ AnyPart = Annotated[
     | Reference
     | RatiometricSensor
     | BusTransceiver
-    | BusEnd,
+    | BusEnd
+    | HBridge
+    | Stepper
+    | Heater
+    | CodedSwitch
+    | Gauge
+    | HallSensor
+    | SerialSensor
+    | ActiveSensor
+    | VariableReluctance
+    | Piezo
+    | CurrentSensor
+    | OxygenSensor
+    | DualTrack,
     Field(discriminator="family"),
 ]
 
 __all__ = [
-    "AnyPart", "Battery", "BusEnd", "BusTransceiver", "Contact", "DcMotor", "Fuse", "GroundPoint", "HighSideDriver", "Lamp",
-    "LowSideDriver", "ModuleSupply", "Ntc", "Part", "PulledInput", "RatiometricSensor", "Reference", "Relay", "ResistiveLoad",
-    "Solenoid", "Splice", "Switch", "Wire",
+    "ActiveSensor", "AnyPart", "Battery", "BusEnd", "BusTransceiver", "CodedSwitch", "Contact", "CurrentSensor", "DcMotor", "DualTrack", "Fuse",
+    "Gauge", "GroundPoint", "HBridge", "HallSensor", "Heater", "HighSideDriver", "Lamp", "LowSideDriver", "ModuleSupply", "Ntc",
+    "OxygenSensor", "Part", "Piezo", "PulledInput", "RatiometricSensor", "Reference", "Relay", "ResistiveLoad", "SerialSensor", "Solenoid",
+    "Splice", "Stepper", "Switch", "VariableReluctance", "Wire",
 ]  # fmt: skip

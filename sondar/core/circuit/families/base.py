@@ -132,6 +132,11 @@ class Part(Fields):
         ]
 
 
+def awake_with_the_key() -> ActiveWhen:
+    """When most modules are awake."""
+    return {"key": ["on", "run"]}
+
+
 def normalised(active_when: ActiveWhen) -> dict[str, tuple[str, ...]]:
     """``{fan: on}`` and ``{fan: [on]}`` mean the same."""
     return {name: (values,) if isinstance(values, str) else tuple(values) for name, values in active_when.items()}

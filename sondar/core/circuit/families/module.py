@@ -12,6 +12,7 @@ from sondar.core.circuit.families.base import (
     Part,
     Positive,
     Quantity,
+    awake_with_the_key,
     listed,
     normalised,
     path_severities,
@@ -84,10 +85,6 @@ class HighSideDriver(Driver):
     CLOSED_TO: ClassVar[str] = "supply"
 
 
-def _awake_with_the_key() -> ActiveWhen:
-    return {"key": ["on", "run"]}
-
-
 class PulledInput(Part):
     """A module input: ``pin`` held by a resistor, to an internal supply (pull-up) or to ground (pull-down)."""
 
@@ -95,7 +92,7 @@ class PulledInput(Part):
     pull: Literal["up", "down"]
     pull_ohm: Positive
     supply_v: Quantity = Field(5.0, description="Internal supply of a pull-up, in volts, when active.")
-    active_when: ActiveWhen = Field(default_factory=_awake_with_the_key, description="When the module is awake.")
+    active_when: ActiveWhen = Field(default_factory=awake_with_the_key, description="When the module is awake.")
     tolerance: Positive = 0.01
 
     GROUP: ClassVar[Group] = "module"

@@ -13,16 +13,13 @@ from sondar.core.circuit.families.base import (
     Part,
     Positive,
     Quantity,
+    awake_with_the_key,
     listed,
     normalised,
     open_severity,
     path_severities,
 )
 from sondar.core.circuit.model import OPEN_OHM, Branch, Change, Fault, Group, Setup, Severity, is_active
-
-
-def _with_the_key() -> ActiveWhen:
-    return {"key": ["on", "run"]}
 
 
 class ModuleSupply(Part):
@@ -58,7 +55,7 @@ class Reference(Part):
     family: Literal["reference_5v"]
     supply_v: Quantity = 5.0
     out_ohm: Positive = Field(2.0, description="Source resistance in ohms; a short pulls the reference down.")
-    active_when: ActiveWhen = Field(default_factory=_with_the_key, description="When the module is awake.")
+    active_when: ActiveWhen = Field(default_factory=awake_with_the_key, description="When the module is awake.")
 
     GROUP: ClassVar[Group] = "module"
     TERMINALS: ClassVar[tuple[str, ...]] = ("out", "gnd")
