@@ -23,6 +23,7 @@ from sondar.core.diagnosis.assess import assess
 from sondar.core.diagnosis.belief import Reading
 from sondar.core.diagnosis.plan import Bench
 from sondar.core.diagnosis.predictions import Predictor
+from sondar.core.instruments import ORDINARY
 from sondar.core.quantities import format_si, parse_entry
 from sondar.core.vin import check_digit
 from sondar.devices.standins.diagnostic_vehicle import DiagnosticVehicle, DoipServer, HiddenFault
@@ -122,6 +123,8 @@ def _people(db: Db) -> tuple[UUID, UUID]:
         return found[1], found[0]
     workshop_id = people.create_workshop(db, WORKSHOP)
     made = [people.create_account(db, sign_in, name, role, PasswordHasher().hash(PASSWORD)) for sign_in, name, role in PEOPLE]
+    shop = people.workshop(db)
+    people.change_workshop(db, shop.version, {**shop.__dict__, "tools": [*ORDINARY, "scan-value"]})
     people.add_meter(
         db, {"name": "Bay 1 bench meter", "volts_percent": 0.5, "volts_floor": 0.02, "ohms_percent": 1.0, "ohms_floor": 0.2}
     )

@@ -76,7 +76,7 @@ LAMP_21W = Instrument("lamp-21w", "Test lamp 21 W", "lamp", "", 0.4, ("bright", 
 AC_VOLTMETER = Instrument("ac-voltmeter", "AC voltmeter", "ac", "V", 0.4, (), 0.01, 0.03)
 FREQUENCY = Instrument("frequency", "Frequency meter", "hertz", "Hz", 0.5, ("no signal",), 0.005, 1.0)
 DUTY = Instrument("duty", "Duty meter", "duty", "%", 0.5, ("no signal",), 0.01, 1.0)
-LED_PROBE = Instrument("led-probe", "LED probe", "led", "", 0.3, ("supply", "ground", "both", "none"))
+LED_PROBE = Instrument("led-probe", "LED probe", "led", "", 0.3, ("supply", "ground", "both", "neither"))
 CLAMP = Instrument("clamp", "Current clamp", "amps", "A", 0.5, (), 0.02, 0.05)
 SENSES = Instrument("senses", "Eyes, ears, hands", "senses", "", 0.2, ("acts", "weak", "nothing"))
 SCAN_VALUE = Instrument("scan-value", "Scan tool value", "scan", "V", 0.3, (), 0.01, 0.05)
@@ -216,7 +216,7 @@ def _mean_over(waves: Waves, values: list[Array], which: list[int]) -> Array:
 
 
 def led(waves: Waves) -> Array:
-    """Which diodes light (S, H, P, word): supply, ground, both (pulses), none."""
+    """Which diodes light (S, H, P, word): supply, ground, both (pulses), neither."""
     at = [(p.volts * LED_LOAD_OHM + LED_MIDDLE_V * p.ohms) / (LED_LOAD_OHM + p.ohms) for p in waves.instants]
     high = np.any([v > LED_HIGH_V for v in at], axis=0)
     low = np.any([v < LED_LOW_V for v in at], axis=0)

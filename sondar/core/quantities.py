@@ -25,6 +25,10 @@ STATE_WORDS = {
     "bright": "bright", "on": "bright", "full": "bright", "dim": "dim", "d": "dim", "glow": "dim", "off": "off",
     "dark": "off", "none": "off",
     "live": "volts present", "volts present": "volts present", "voltage": "volts present",
+    "acts": "acts", "works": "acts", "clicks": "acts", "click": "acts", "turns": "acts", "spins": "acts", "lights": "acts", "moves": "acts",
+    "warms": "acts", "steps": "acts", "weak": "weak", "slow": "weak", "nothing": "nothing", "no click": "nothing", "dead": "nothing",
+    "silent": "nothing", "supply": "supply", "ground": "ground", "both": "both", "pulses": "both", "flickers": "both",
+    "neither": "neither", "no signal": "no signal",
 }  # fmt: skip
 """Words a technician enters for what is seen, by instrument display or lamp."""
 

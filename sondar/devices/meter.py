@@ -13,13 +13,18 @@ from pyvisa.resources import MessageBasedResource
 
 from sondar.core.circuit.model import Setup
 from sondar.core.errors import SondarError
+from sondar.core.instruments import INSTRUMENTS
 from sondar.core.quantities import format_si
 
 OVERLOAD = 9.9e37
 """SCPI-1999, 7.2.1: what a meter sends for infinity; not-a-number is 9.91e37."""
 NOT_A_NUMBER = 9.91e37
 
-QUERIES = {"voltmeter": "MEAS:VOLT:DC?", "ohmmeter": "MEAS:RES?", "lamp-5w": "SIM:LAMP? 5", "lamp-21w": "SIM:LAMP? 21"}
+QUERIES = {
+    "voltmeter": "MEAS:VOLT:DC?", "ohmmeter": "MEAS:RES?", "ac-voltmeter": "MEAS:VOLT:AC?", "frequency": "MEAS:FREQ?", "duty": "MEAS:PDUT?",
+    "clamp": "MEAS:CURR:DC?",
+}  # fmt: skip
+"""What a bench meter can be asked (SCPI-1999, measurement instructions). Everything else is for eyes, ears and other tools."""
 
 
 class MeterError(SondarError):
@@ -54,9 +59,9 @@ def read_meter(address: str, instrument: str, placement: Placement, timeout_s: f
     try:
         if "LEADS" in link.query("*OPT?"):
             place_leads(link, placement)
-        elif instrument.startswith("lamp"):
-            raise MeterError("this meter cannot see a lamp: type bright, dim or off")
-        return as_entry(instrument, link.query(QUERIES[instrument]))
+        elif instrument not in QUERIES:
+            raise MeterError(f"this meter cannot see that: type {', '.join(INSTRUMENTS[instrument].words) or 'what you read'}")
+        return as_entry(instrument, link.query(QUERIES.get(instrument, f"SIM:SEE? {instrument}")))
     except (pyvisa.Error, OSError) as error:
         raise MeterError(f"the meter at {address} does not answer ({error}): try again, or type the reading") from error
     finally:
@@ -85,14 +90,15 @@ def as_entry(instrument: str, answer: str) -> str:
     Raises:
         MeterError: not a number.
     """
-    if instrument.startswith("lamp"):
-        return answer.strip().lower()
+    device = INSTRUMENTS[instrument]
+    if device.only_words or answer.strip() in device.words:
+        return answer.strip()
     try:
         value = float(answer)
     except ValueError as error:
         raise MeterError(f"the meter answered '{answer}', not a number: try again, or type the reading") from error
     if value >= NOT_A_NUMBER:
-        return "bouncing" if instrument == "voltmeter" else "volts present"
+        return device.words[-1] if device.words else "no figure"
     if value >= OVERLOAD:
         return "OL"
-    return format_si(value, "V" if instrument == "voltmeter" else "Ω", 4)
+    return format_si(value, device.unit, 4)

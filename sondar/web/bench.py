@@ -8,6 +8,7 @@ from uuid import UUID
 
 from flask_openapi3 import APIBlueprint, Tag
 
+from sondar.core.circuit.families import PulledInput, Wire
 from sondar.core.circuit.model import Setup
 from sondar.core.diagnosis.assess import assess, proposal_view, reading_label
 from sondar.core.diagnosis.belief import Array, Reading, carried_prior, check_reading, update
@@ -16,7 +17,7 @@ from sondar.core.diagnosis.plan import Bench, evaluate
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.tests import Test
 from sondar.core.diagnosis.views import ProposalView
-from sondar.core.errors import QuantityError
+from sondar.core.errors import QuantityError, UnknownReferenceError
 from sondar.core.instruments import INSTRUMENTS, instrument
 from sondar.core.quantities import parse_entry
 from sondar.devices.meter import Placement, read_meter
@@ -74,7 +75,7 @@ class _Case:
     meters: list[people.Meter]
 
     def predictor(self) -> Predictor:
-        return services().predictor(self.chase.circuit_version_id, self.job.temperature_c)
+        return services().predictor(self.chase.circuit_version_id, self.job.temperature_c, self.workshop.tools)
 
     def standing(self, predictor: Predictor) -> list[Reading]:
         return [_reading(predictor, item) for item in self.stored if item.retracted_because is None]
@@ -135,7 +136,7 @@ def bench_view(db: Db, chase_id: UUID) -> BenchView:
 
 
 def _test(predictor: Predictor, body: TestIn, temperature_c: float) -> Test:
-    instrument(body.instrument)
+    device = instrument(body.instrument)
     circuit = predictor.circuit
     setup: Setup = circuit.setup(body.setup.controls, frozenset(body.setup.unplugged), temperature_c)
     for ref in (body.red, body.black):
@@ -143,10 +144,26 @@ def _test(predictor: Predictor, body: TestIn, temperature_c: float) -> Test:
         if not point.reachable(setup):
             raise ProblemError(422, "Point not reachable", f"{point.title} can only be touched with {point.connector} unplugged", [
                 {"field": "red" if ref == body.red else "black", "message": f"unplug {point.connector} first", "line": None}])  # fmt: skip
-    if circuit.node(body.red) == circuit.node(body.black):
+    if not device.probes:
+        _check_target(predictor, body)
+    elif body.red not in circuit.points:
+        raise UnknownReferenceError("point", body.red, list(circuit.points))
+    elif body.black not in circuit.points:
+        raise UnknownReferenceError("point", body.black, list(circuit.points))
+    elif circuit.node(body.red) == circuit.node(body.black):
         raise ProblemError(422, "Both leads on one point", f"{body.red} and {body.black} are joined: move one lead", [
             {"field": "black", "message": "choose another point", "line": None}])  # fmt: skip
     return Test(body.instrument, body.red, body.black, setup)
+
+
+def _check_target(predictor: Predictor, body: TestIn) -> None:
+    """An instrument without leads must look at something it can see."""
+    device, circuit = INSTRUMENTS[body.instrument], predictor.circuit
+    part = circuit.parts.get(body.red)
+    fits = {"senses": part is not None and part.acts(body.red, circuit.rest_setup()) is not None, "amps": isinstance(part, Wire),
+            "scan": isinstance(part, PulledInput)}[device.kind]  # fmt: skip
+    if body.red not in circuit.targets or not fits:
+        raise field_problem("red", f"the {device.title.lower()} cannot look at {body.red}: choose what it can see")
 
 
 @api.get("/chases/<uuid:chase_id>/bench", responses={"200": BenchView})
@@ -228,6 +245,8 @@ def preview(path: ChasePath, body: TestIn) -> Any:
 
 def _why_not(predictor: Predictor, test: Test) -> str:
     device = INSTRUMENTS[test.instrument]
+    if not device.probes:
+        return "It tells nothing about this circuit here. The reading can still be recorded."
     if device.kind == "lamp" and not predictor.finder.lamp_allowed(test.red, test.black):
         return "A test lamp would overload a module's input or driver here, or feed supply where none belongs. Use the voltmeter."
     if device.kind == "ohms":

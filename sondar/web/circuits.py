@@ -82,7 +82,10 @@ def show_circuit(path: CircuitPath) -> Any:
             for name, values in circuit.controls.items()
         ],
         "points": [PointModel(ref=p.ref, title=p.title, place=p.place, when=p.when, connector=p.connector) for p in circuit.points.values()],
-        "instruments": [InstrumentModel(id=i.id, title=i.title, kind=i.kind, unit=i.unit, words=list(i.words)) for i in INSTRUMENTS.values()],
+        "instruments": [
+            InstrumentModel(id=i.id, title=i.title, kind=i.kind, unit=i.unit, words=list(i.words), only_words=i.only_words)
+            for i in INSTRUMENTS.values()
+        ],
         "black_reference": circuit.black_reference,
     }  # fmt: skip
     return CircuitDetail(**detail).model_dump(mode="json")

@@ -123,6 +123,7 @@ class InstrumentModel(BaseModel):
     kind: str
     unit: str
     words: list[str]
+    only_words: bool
 
 
 class CircuitDetail(CircuitSummary):

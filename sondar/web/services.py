@@ -19,6 +19,7 @@ from sondar.core.circuit.vehicle import VehicleNetwork
 from sondar.core.diagnosis.plan import Bench, candidate_setups
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.triage import TriageModel
+from sondar.core.instruments import ORDINARY
 from sondar.documents import load_circuit_text, load_vehicle_text
 from sondar.store.circuits import CircuitVersion, circuit_version, newest_circuits
 from sondar.store.database import Db, enter
@@ -87,21 +88,23 @@ class Services:
         """The parsed circuit of a version."""
         return self._circuits.get(version.id, lambda: Circuit(load_circuit_text(version.source_text)))
 
-    def predictor(self, version_id: UUID, temperature_c: float) -> Predictor:
-        """Predictor of a circuit version at a temperature.
+    def predictor(self, version_id: UUID, temperature_c: float, tools: Iterable[str] = ORDINARY) -> Predictor:
+        """Predictor of a circuit version at a temperature, for the tools at hand.
 
         Raises:
             ProblemError: 404, no such version.
         """
+
+        chosen = tuple(sorted(tools))
 
         def make() -> Predictor:
             with self.transaction() as db:
                 version = circuit_version(db, version_id)
             if version is None:
                 raise ProblemError(404, "No such circuit", f"no circuit version {version_id}")
-            return Predictor(self.circuit(version), temperature_c)
+            return Predictor(self.circuit(version), temperature_c, chosen)
 
-        return self._predictors.get((version_id, temperature_c), make)
+        return self._predictors.get((version_id, temperature_c, chosen), make)
 
     def triage_model(self, db: Db, model_id: UUID) -> TriageModel | None:
         """Triage model of a vehicle model with the circuits that this workshop has now; None if one of them is missing."""

@@ -1465,6 +1465,16 @@ export interface components {
             module: number;
             /** None */
             none: number;
+            /**
+             * Setting
+             * @default 0
+             */
+            setting: number;
+            /**
+             * System
+             * @default 0
+             */
+            system: number;
             /** Unknown */
             unknown: number;
             /** Wiring */
@@ -1489,6 +1499,8 @@ export interface components {
             id: string;
             /** Kind */
             kind: string;
+            /** Only Words */
+            only_words: boolean;
             /** Title */
             title: string;
             /** Unit */
@@ -2527,6 +2539,13 @@ export interface components {
             instrument_title: string;
             /** Kind */
             kind: string;
+            /**
+             * Leads
+             * @description It has two leads; else it looks at a part, a wire or a module's value.
+             */
+            leads: boolean;
+            /** Only Words */
+            only_words: boolean;
             /** Red */
             red: string;
             /** Red Title */
@@ -2534,6 +2553,11 @@ export interface components {
             setup: components["schemas"]["SetupView"];
             /** Unit */
             unit: string;
+            /**
+             * Where
+             * @description Where the leads go, or what is looked at, in a sentence.
+             */
+            where: string;
             /** Words */
             words: string[];
         };

@@ -14,6 +14,8 @@ const GROUPS: Record<string, string> = {
   wiring: "Wiring",
   module: "Module",
   component: "Component",
+  system: "System",
+  setting: "Setting",
   none: "No fault",
   unknown: "Not on drawing",
 };

@@ -87,8 +87,20 @@ def test_view(circuit: Circuit, test: Test) -> TestView:
     return TestView(
         instrument=device.id, instrument_title=device.title, kind=device.kind, unit=device.unit, words=list(device.words),
         red=test.red, red_title=circuit.point(test.red).title, black=test.black, black_title=circuit.point(test.black).title,
-        setup=setup_view(test.setup),
+        where=_where(circuit, test), leads=device.probes, only_words=device.only_words, setup=setup_view(test.setup),
     )  # fmt: skip
+
+
+def _where(circuit: Circuit, test: Test) -> str:
+    device, red = INSTRUMENTS[test.instrument], circuit.point(test.red).title
+    if device.kind == "senses":
+        acts = circuit.parts[test.red].acts(test.red, test.setup) if test.red in circuit.parts else None
+        return f"Watch, listen and feel: {red}. Acting, it {acts.verb if acts else 'moves'}."
+    if device.kind == "amps":
+        return f"Clamp {red}, this wire alone."
+    if device.kind == "scan":
+        return f"Read on the scan tool what the module takes {red} to be. It is the module's opinion."
+    return f"Red on {red}; black on {circuit.point(test.black).title}."
 
 
 test_view.__test__ = False  # type: ignore[attr-defined]

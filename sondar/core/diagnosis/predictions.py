@@ -45,7 +45,7 @@ MISREAD = 0.02
 SLIP_ELSEWHERE, SLIP_NO_CONTACT = 0.5, 0.3
 """Shares of slips that show what another point of the circuit has, and that touch nothing; the rest can be anything."""
 
-NO_CONTACT = {"volts": "bouncing", "ohms": "OL", "lamp": "off", "led": "none", "hertz": "no signal", "duty": "no signal"}
+NO_CONTACT = {"volts": "bouncing", "ohms": "OL", "lamp": "off", "led": "neither", "hertz": "no signal", "duty": "no signal"}
 """What an instrument shows whose lead touches nothing; without leads it cannot happen."""
 
 SEPARATION = 1.6

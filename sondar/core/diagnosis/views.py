@@ -28,6 +28,9 @@ class TestView(BaseModel):
     red_title: str
     black: str
     black_title: str
+    where: str = Field(description="Where the leads go, or what is looked at, in a sentence.")
+    leads: bool = Field(description="It has two leads; else it looks at a part, a wire or a module's value.")
+    only_words: bool
     setup: SetupView
 
 

@@ -1,7 +1,8 @@
 """A bench meter on simulated vehicles: SCPI over TCP, one command per line.
 
-Standard: ``*IDN?``, ``*OPT?``, ``SYST:ERR?``, ``MEAS:VOLT:DC?``, ``MEAS:RES?``. What a person's hands and eyes would do has its own
-subsystem: ``SIM:VEH name``, ``SIM:CONT key=on,fan=on``, ``SIM:UNPL X3``, ``SIM:TEMP 20``, ``SIM:LEAD red,black``, ``SIM:LAMP? watts``.
+Standard: ``*IDN?``, ``*OPT?``, ``SYST:ERR?``, ``MEAS:VOLT:DC?`` and the others of ``MEASURES``. What a person's hands and eyes would do
+has its own subsystem: ``SIM:VEH name``, ``SIM:CONT key=on,fan=on``, ``SIM:UNPL X3``, ``SIM:TEMP 20``, ``SIM:LEAD red,black``,
+``SIM:SEE? instrument`` for lamps, the LED probe, the senses and the scan tool's value.
 
 Run: ``python -m sondar.devices.standins.bench_meter VEHICLES.json PORT``, where the file maps a vehicle's name to
 {"vehicle": name of a library vehicle, "faults": [[id, severity], …], "seed": number}, or {"circuit": path, …} for one circuit only.
@@ -21,6 +22,12 @@ from sondar.devices.standins.vehicle import SimulatedVehicle
 from sondar.documents import library_network, load_circuit_text
 
 OVERLOAD, NOT_A_NUMBER = "9.9E37", "9.91E37"
+
+
+MEASURES = {
+    "MEAS:VOLT:DC?": "voltmeter", "MEAS:RES?": "ohmmeter", "MEAS:VOLT:AC?": "ac-voltmeter", "MEAS:FREQ?": "frequency",
+    "MEAS:PDUT?": "duty", "MEAS:CURR:DC?": "clamp",
+}  # fmt: skip
 
 
 class MeterSession:
@@ -59,12 +66,10 @@ class MeterSession:
             case "SIM:LEAD":
                 red, _, black = argument.partition(",")
                 self._leads = (red, black)
-            case "MEAS:VOLT:DC?":
-                return self._measure("voltmeter")
-            case "MEAS:RES?":
-                return self._measure("ohmmeter")
-            case "SIM:LAMP?":
-                return self._measure(f"lamp-{argument}w")
+            case name if name in MEASURES:
+                return self._measure(MEASURES[name])
+            case "SIM:SEE?":
+                return self._measure(argument)
             case _:
                 self._error = f'-113,"Undefined header; {command}"'
         return None

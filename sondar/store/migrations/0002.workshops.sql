@@ -19,7 +19,7 @@ CREATE TABLE workshop (
     boldness double precision NOT NULL DEFAULT 0.95 CHECK (boldness BETWEEN 0.6 AND 0.999),
     distance_unit text NOT NULL DEFAULT 'km' CHECK (distance_unit IN ('km', 'mi')),
     temperature_unit text NOT NULL DEFAULT 'C' CHECK (temperature_unit IN ('C', 'F')),
-    tools text[] NOT NULL DEFAULT '{voltmeter,ohmmeter,lamp-5w,lamp-21w}',
+    tools text[] NOT NULL DEFAULT '{voltmeter,ohmmeter,lamp-5w,lamp-21w,senses}',
     version integer NOT NULL DEFAULT 1,
     created_at timestamptz NOT NULL DEFAULT now()
 );

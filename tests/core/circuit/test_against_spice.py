@@ -13,6 +13,8 @@ from sondar.core.circuit.model import CHASSIS, Change, Setup
 from sondar.core.circuit.network import Circuit
 from sondar.core.circuit.solver import SetupSolver, blown_fuses
 from sondar.core.circuit.spice import netlist
+from sondar.documents import library_circuits
+from tests.conftest import circuit_of
 
 SETUPS = {
     "fan": [{}, {"key": "on"}, {"key": "on", "fan": "on"}],
@@ -60,6 +62,32 @@ def test_predictions_agree_with_ngspice(name: str, request: pytest.FixtureReques
     worst.sort(reverse=True)
     assert compared > 1000
     assert worst[0][0] <= 1.0, f"worst of {compared} (in units of the larger of 1 mV and 0.1 %): {worst[:5]}"
+
+
+SIGNALS = [
+    "tessel-purge-valve", "tessel-crank-sensor", "brigg-cam-pickup", "tessel-wheel-speed", "tessel-air-mass", "orvane-front-oxygen",
+    "orvane-flap-motor", "tessel-pedal", "tessel-filter-pressure", "brigg-idle-stepper", "orvane-knock", "orvane-wiper-lever",
+    "brigg-fuel-gauge", "tessel-digital-humidity",
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("name", SIGNALS)
+def test_every_instant_of_what_pulses_agrees_with_ngspice(name: str, tmp_path: Path) -> None:
+    """Sensors that make signals, bridges, heaters: at rest with the key on, and each phase of the circuit's own set-up."""
+    circuit = circuit_of(library_circuits()[name])
+    faults: list[tuple[str, tuple[Change, ...]]] = [("healthy", ())]
+    for part in circuit.document.parts:
+        for fault in (f for f in circuit.faults.values() if f.part == part):
+            faults += [(f"{fault.id}:{s.label}", s.changes) for s in (fault.severities[0], fault.severities[-1])]
+    setups = [circuit.setup({"key": "on"}), *(circuit.named_setup(s) for s in circuit.document.setups)]
+    worst: list[tuple[float, str]] = []
+    compared = 0
+    for setup in setups:
+        for _, instant in circuit.phases(setup):
+            compared += _compare(circuit, instant, faults, tmp_path, worst)
+    worst.sort(reverse=True)
+    assert compared > 100
+    assert worst[0][0] <= 1.0, f"worst of {compared}: {worst[:5]}"
 
 
 def _compare(

@@ -332,7 +332,7 @@ function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }) {
               if (queue.refused) queue.forgetRefusal();
             }}
             onSubmit={record}
-            kind={device.kind}
+            onlyWords={device.only_words}
             due={verdict.settled && !own}
             unit={device.unit}
             words={device.words}
@@ -342,7 +342,7 @@ function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }) {
             onMeter={() => meter.mutate(test)}
           />
         )}
-        {bench.meters.length > 0 && device?.kind !== "lamp" && (
+        {bench.meters.length > 0 && device && ["volts", "ohms"].includes(device.kind) && (
           <label className="-my-1 flex items-center gap-2 text-sm text-soft">
             Meter
             <select

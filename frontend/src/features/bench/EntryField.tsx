@@ -9,7 +9,7 @@ interface Props {
   value: string;
   onChange: (value: string) => void;
   onSubmit: (value: string) => void;
-  kind: string;
+  onlyWords: boolean;
   /** The verdict is due: recording is no longer the next thing to do. */
   due: boolean;
   unit: string;
@@ -27,7 +27,7 @@ export function EntryField(props: Props) {
     props.onChange(props.value + text);
     props.input.current?.focus();
   };
-  const lamp = props.kind === "lamp";
+  const lamp = props.onlyWords;
   return (
     <form
       onSubmit={(event) => {
@@ -44,7 +44,7 @@ export function EntryField(props: Props) {
             ref={props.input}
             value={props.value}
             onChange={(event) => props.onChange(event.target.value)}
-            placeholder={lamp ? "bright, dim, off" : "type what you read"}
+            placeholder={lamp ? props.words.join(", ") : "type what you read"}
             className="sounding min-w-0 flex-1 bg-transparent text-4xl placeholder:text-xl placeholder:font-[400] placeholder:text-soft focus:outline-none"
             autoComplete="off"
             spellCheck={false}

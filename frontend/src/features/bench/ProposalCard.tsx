@@ -17,12 +17,10 @@ export function ProposalCard(props: { proposal: Proposal; circuit: Circuit; own:
         <span className={due ? "text-soft" : "text-next"}>
           {own ? "Your test. " : due ? "One more, if you like. " : "Next. "}
         </span>
-        {test.instrument_title} at {test.red}
-        {!usual && ` to ${test.black}`}
+        {test.leads ? `${test.instrument_title} at ${test.red}` : `${test.instrument_title}: ${test.red}`}
+        {test.leads && !usual && ` to ${test.black}`}
       </h2>
-      <p className="leading-snug">
-        Red on {test.red_title}; black on {test.black_title}.
-      </p>
+      <p className="leading-snug">{test.where}</p>
       <p className="mt-1 leading-snug">
         <strong className="font-[650]">Set-up:</strong> {test.setup.text}
         {proposal.steps.length > 0 && <span> — to get there: {proposal.steps.join(", ")}</span>}

@@ -12,7 +12,7 @@ type Step = Bench["assessment"]["track"][number];
 
 /** Where a step stands: the corners pull by their share, doubt holds it in the middle. */
 function place(step: Step): { x: number; y: number } {
-  const rest = step.none + step.unknown;
+  const rest = step.none + step.unknown + step.system + step.setting;
   let x = CENTRE.x * rest;
   let y = CENTRE.y * rest;
   for (const group of ["wiring", "module", "component"] as const) {
@@ -86,6 +86,11 @@ export function ThreeWayField({ track }: { track: Step[] }) {
         <text x={298} y={203} textAnchor="end" fontWeight={400}>
           {percent(now.component)}
         </text>
+        {now.system + now.setting > 0.005 && (
+          <text x={150} y={203} textAnchor="middle" fontWeight={400}>
+            {now.system >= now.setting ? `system ${percent(now.system)}` : `setting ${percent(now.setting)}`}
+          </text>
+        )}
       </g>
     </svg>
   );

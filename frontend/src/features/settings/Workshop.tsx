@@ -12,6 +12,13 @@ const TOOLS = [
   { key: "ohmmeter", title: "ohmmeter" },
   { key: "lamp-5w", title: "lamp 5 W" },
   { key: "lamp-21w", title: "lamp 21 W" },
+  { key: "senses", title: "eyes, ears, hands" },
+  { key: "scan-value", title: "scan tool values" },
+  { key: "led-probe", title: "LED probe" },
+  { key: "clamp", title: "current clamp" },
+  { key: "ac-voltmeter", title: "AC volts" },
+  { key: "frequency", title: "frequency" },
+  { key: "duty", title: "duty" },
 ];
 
 type Settings = Schema["WorkshopView"];
