@@ -25,7 +25,7 @@ from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN
 from sondar.core.diagnosis.plan import Bench, Plan, candidate_setups, evaluate, make_plan
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.tests import Test
-from sondar.core.instruments import INSTRUMENTS
+from sondar.core.instruments import INSTRUMENTS, ORDINARY
 from sondar.devices.standins.vehicle import SimulatedVehicle
 from sondar.documents import library_circuits, load_circuit_text
 
@@ -34,6 +34,7 @@ Array = npt.NDArray[np.float64]
 WRONG_POINT = 0.02
 OFF_GRID_DECADES = 0.25
 LIMIT = 40
+TOOLS = (*ORDINARY, "scan-value", "ac-voltmeter", "frequency", "duty")
 
 
 @dataclass(frozen=True)
@@ -164,7 +165,7 @@ def follow(predictor: Predictor, case: Case, choose: object, limit: int = LIMIT)
         assert proposal is not None
         minutes += proposal.minutes
         red = test.red
-        if slips.random() < WRONG_POINT:
+        if slips.random() < WRONG_POINT and INSTRUMENTS[test.instrument].probes:
             others = [p.ref for p in circuit.points.values() if p.reachable(test.setup) and p.ref not in (test.red, test.black)]
             red = str(slips.choice(others))
         value, word = vehicle.measure(test.instrument, red, test.black, test.setup)
@@ -210,7 +211,7 @@ def main() -> None:
     parser.add_argument("--seed", type=int, default=11)
     parser.add_argument("--list", action="store_true", help="Print every case that was not called right.")
     arguments = parser.parse_args()
-    predictors = {name: Predictor(Circuit(load_circuit_text(text))) for name, text in library_circuits().items()}
+    predictors = {name: Predictor(Circuit(load_circuit_text(text)), instruments=TOOLS) for name, text in library_circuits().items()}
     cases = draw(predictors, arguments.cases, arguments.seed)
     cases.sort(key=lambda case: case.circuit)
     rows: list[tuple[Case, Outcome]] = []
@@ -228,7 +229,9 @@ def main() -> None:
             others["file order"].append((case, follow(predictor, case, InFileOrder(predictor), 2000)))
             others["information gain"].append((case, follow(predictor, case, by_information)))
         if index + 1 == len(cases) or cases[index + 1].circuit != case.circuit:
-            predictors[case.circuit] = Predictor(predictor.circuit)  # its set-ups are no longer needed: give the memory back
+            predictors[case.circuit] = Predictor(
+                predictor.circuit, instruments=TOOLS
+            )  # its set-ups are no longer needed: give the memory back
             print(f"{case.circuit}: {len(rows)} cases so far", flush=True)
     print(json.dumps(summary(rows), indent=2))
     print("at the call", json.dumps(calibration([(o.certainty, o.right) for _, o in rows])))

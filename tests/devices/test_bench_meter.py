@@ -55,7 +55,7 @@ def test_no_meter_and_unknown_vehicle_say_what_to_do(meter: str, fan: Circuit) -
 def test_protocol_errors_are_reported_as_scpi_does(vehicles: dict[str, SimulatedVehicle]) -> None:
     session = MeterSession(vehicles)
     assert session.answer("*IDN?") == "Sondar,Stand-in bench meter,0,1"
-    assert session.answer("MEAS:FREQ?") is None
+    assert session.answer("MEAS:TEMP?") is None
     assert str(session.answer("SYST:ERR?")).startswith("-113")
     assert str(session.answer("SYST:ERR?")).startswith("0")
     session.answer("SIM:VEH sound")

@@ -131,9 +131,12 @@ def test_a_job_goes_to_a_verdict_that_is_kept(client: FlaskClient, job: dict[str
     client.post(f"{url}/readings", json=reading("5.01", red="X31.1", setup=apart))
     client.post(f"{url}/readings", json=reading("0.00", red="X31.2", setup=apart))
     off = {"controls": {"key": "off"}, "unplugged": ["X31"]}
-    bench = client.post(
-        f"{url}/readings", json=reading("OL", red="X31.1/c", black="X31.2/c", instrument="ohmmeter", setup=off)
-    ).get_json()
+    for _ in range(2):  # once could be a lead beside its pin; a second test on the same two pins confirms it
+        instrument = "ohmmeter"
+        bench = client.post(
+            f"{url}/readings", json=reading("OL", red="X31.1/c", black="X31.2/c", instrument=instrument, setup=off)
+        ).get_json()
+        off = {"controls": {"key": "off"}, "unplugged": ["X31", "X12"]}
     verdict = bench["assessment"]["verdict"]
     assert verdict["settled"], bench["assessment"]["suspects"][:3]
     assert verdict["units"] == ["B9"]

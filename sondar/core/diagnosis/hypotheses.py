@@ -122,5 +122,7 @@ def _noticeable(
         solver = SetupSolver(circuit, Setup(state, frozenset(), temperature_c), pairs, samples=1)
         volts = solver.solve(changes, blown).volts[0]
         heard = np.logical_or(heard, (np.abs(volts - volts[0]) > NOTICEABLE_V).any(axis=1))
+    for index, change in enumerate(changes):  # what does not act any more is noticed, whatever the voltages are
+        heard[index] |= any(c.blocks for c in change)
     heard[0] = True
     return heard
