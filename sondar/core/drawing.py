@@ -341,11 +341,20 @@ def _element(circuit: Circuit, edge: _Edge, x: int, top: float, bottom: float, u
 
 
 def _regions(circuit: Circuit, elements: list[Element]) -> list[Region]:
-    spans: dict[tuple[str, int], list[float]] = {}
-    for element in elements:
-        if element.module is not None:
-            spans.setdefault((element.module, element.column), []).extend((element.top, element.bottom))
-    return [
-        Region(module, circuit.document.modules[module].title or module, column, min(ys), max(ys))
-        for (module, column), ys in spans.items()
-    ]
+    """Outlines of what is sealed in a module; a line that leaves the module and comes back has two in its column."""
+    found: list[Region] = []
+    open_at: dict[int, Region] = {}
+    for element in sorted(elements, key=lambda e: (e.column, e.top)):
+        before = open_at.pop(element.column, None)
+        if element.module is None:
+            continue
+        if before is not None and before.module == element.module:
+            found.remove(before)
+            top = before.top
+        else:
+            top = element.top
+        title = circuit.document.modules[element.module].title or element.module
+        region = Region(element.module, title, element.column, top, element.bottom)
+        found.append(region)
+        open_at[element.column] = region
+    return found

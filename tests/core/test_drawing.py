@@ -4,6 +4,8 @@ import pytest
 
 from sondar.core.circuit.network import Circuit
 from sondar.core.drawing import draw
+from sondar.documents import library_circuits
+from tests.conftest import circuit_of
 
 
 @pytest.mark.parametrize("name", ["fan", "ambient", "latch"])
@@ -38,3 +40,16 @@ def test_drawing_is_the_same_every_time(latch: Circuit) -> None:
 def test_the_simple_circuits_have_no_crossings(fan: Circuit, ambient: Circuit) -> None:
     assert draw(fan).crossings == draw(ambient).crossings == 0
     assert draw(ambient).columns == 1
+
+
+@pytest.mark.parametrize("name", list(library_circuits()))
+def test_every_library_circuit_is_drawn_without_crossings_and_modules_hold_only_their_own(name: str) -> None:
+    circuit = circuit_of(library_circuits()[name])
+    drawing = draw(circuit)
+    assert drawing.crossings == 0
+    for region in drawing.regions:
+        inside = [e for e in drawing.elements if e.column == region.column and region.top <= e.top and e.bottom <= region.bottom]
+        assert {e.module for e in inside} == {region.module}
+    drawn = {e.part for e in drawing.elements}
+    assert set(circuit.document.wires) <= drawn
+    assert {i for i, p in circuit.document.parts.items() if p.family not in ("battery", "splice")} <= drawn | {"BAT"}

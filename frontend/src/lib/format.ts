@@ -43,5 +43,6 @@ export function when(iso: string): string {
 
 /** A unit as the drawing writes it. */
 export function shortName(unit: string): string {
+  if (unit.endsWith("@system")) return `${unit.replace("@system", "")} (system)`;
   return unit === "none" ? "no fault" : unit === "unknown" ? "not on the drawing" : unit;
 }
