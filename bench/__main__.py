@@ -1,14 +1,14 @@
-"""``./run bench [NAME] [ARGS]``: hidden-faults, solver, latency, triage, archive, crowd, sealed; all when no name is given."""
+"""``./run bench [NAME] [ARGS]``: hidden-faults, solver, latency, triage, archive, crowd, sealed, tables, belief; all when no name is given."""
 
 from __future__ import annotations
 
 import sys
 
-from bench import archive, crowd, hidden_faults, latency, sealed, solver, triage
+from bench import archive, belief, crowd, hidden_faults, latency, sealed, solver, tables, triage
 
 BENCHES = {
     "hidden-faults": hidden_faults.main, "solver": solver.main, "latency": latency.main, "triage": triage.main,
-    "archive": archive.main, "crowd": crowd.main, "sealed": sealed.main,
+    "archive": archive.main, "crowd": crowd.main, "sealed": sealed.main, "tables": tables.main, "belief": belief.main,
 }  # fmt: skip
 
 

@@ -8,14 +8,13 @@ from uuid import UUID
 
 from flask_openapi3 import APIBlueprint, Tag
 
-from sondar.core.circuit.families import PulledInput, Wire
 from sondar.core.circuit.model import Setup
 from sondar.core.diagnosis.assess import assess, proposal_view, reading_label
 from sondar.core.diagnosis.belief import Array, Reading, carried_prior, check_reading, update
 from sondar.core.diagnosis.intake import fault_factors, reasons
 from sondar.core.diagnosis.plan import Bench, evaluate
 from sondar.core.diagnosis.predictions import Predictor
-from sondar.core.diagnosis.tests import Test
+from sondar.core.diagnosis.tests import Test, looking_instrument
 from sondar.core.diagnosis.views import ProposalView
 from sondar.core.errors import QuantityError, UnknownReferenceError
 from sondar.core.instruments import INSTRUMENTS, instrument
@@ -159,10 +158,7 @@ def _test(predictor: Predictor, body: TestIn, temperature_c: float) -> Test:
 def _check_target(predictor: Predictor, body: TestIn) -> None:
     """An instrument without leads must look at something it can see."""
     device, circuit = INSTRUMENTS[body.instrument], predictor.circuit
-    part = circuit.parts.get(body.red)
-    fits = {"senses": part is not None and part.acts(body.red, circuit.rest_setup()) is not None, "amps": isinstance(part, Wire),
-            "scan": isinstance(part, PulledInput)}[device.kind]  # fmt: skip
-    if body.red not in circuit.targets or not fits:
+    if body.red not in circuit.targets or looking_instrument(circuit, body.red) is not device:
         raise field_problem("red", f"the {device.title.lower()} cannot look at {body.red}: choose what it can see")
 
 

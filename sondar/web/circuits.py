@@ -7,6 +7,7 @@ from typing import Any
 from flask_openapi3 import APIBlueprint, Tag
 
 from sondar.core.circuit.network import Circuit
+from sondar.core.diagnosis.tests import looking_instrument
 from sondar.core.drawing import draw
 from sondar.core.instruments import INSTRUMENTS
 from sondar.documents import load_circuit_text
@@ -22,6 +23,7 @@ from sondar.web.models import (
     InstrumentModel,
     PointModel,
     ProblemDetails,
+    TargetModel,
 )
 from sondar.web.problems import ProblemError
 from sondar.web.services import services
@@ -82,8 +84,11 @@ def show_circuit(path: CircuitPath) -> Any:
             for name, values in circuit.controls.items()
         ],
         "points": [PointModel(ref=p.ref, title=p.title, place=p.place, when=p.when, connector=p.connector) for p in circuit.points.values()],
+        "targets": [
+            TargetModel(ref=ref, title=point.title, instrument=looking_instrument(circuit, ref).id) for ref, point in circuit.targets.items()
+        ],
         "instruments": [
-            InstrumentModel(id=i.id, title=i.title, kind=i.kind, unit=i.unit, words=list(i.words), only_words=i.only_words)
+            InstrumentModel(id=i.id, title=i.title, kind=i.kind, unit=i.unit, words=list(i.words), only_words=i.only_words, leads=i.probes)
             for i in INSTRUMENTS.values()
         ],
         "black_reference": circuit.black_reference,

@@ -124,6 +124,15 @@ class InstrumentModel(BaseModel):
     unit: str
     words: list[str]
     only_words: bool
+    leads: bool = Field(description="It has two leads that touch points; else it looks at one of its targets.")
+
+
+class TargetModel(BaseModel):
+    """Something that an instrument without leads can look at."""
+
+    ref: str
+    title: str
+    instrument: str
 
 
 class CircuitDetail(CircuitSummary):
@@ -134,6 +143,7 @@ class CircuitDetail(CircuitSummary):
     connectors: list[ConnectorModel]
     controls: list[ControlModel]
     points: list[PointModel]  # type: ignore[assignment]
+    targets: list[TargetModel]
     instruments: list[InstrumentModel]
     black_reference: str
 

@@ -10,8 +10,10 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
+from sondar.devices.standins.vehicle import SimulatedVehicle
+from sondar.documents import library_circuits
 from tests.browser.conftest import Page
-from tests.conftest import FAN_TEXT
+from tests.conftest import FAN_TEXT, circuit_of
 
 
 def press(page: Page, words: str) -> None:
@@ -182,3 +184,29 @@ def test_demo_vehicles_answer_the_meter(page: Page) -> None:
     page.wait(lambda: page.find("[data-testid=entry]").get_attribute("value"), "a figure")
     page.keys(Keys.ESCAPE)
     page.wait(lambda: page.find("[data-testid=entry]").get_attribute("value") == "", "an empty field")
+
+
+def test_a_stuck_valve_is_found_by_listening(page: Page) -> None:
+    """Nothing electrical is wrong: the coil carries its current and the valve does not click."""
+    circuit = circuit_of(library_circuits()["tessel-purge-valve"])
+    vehicle = SimulatedVehicle(circuit, [("Y6.stuck", None)], seed=4)
+    version = page.api("POST", "/circuits", {"text": library_circuits()["tessel-purge-valve"]})["version_id"]
+    body = {"client_key": str(uuid4()), "vehicle": {"make": "Tessel"}, "circuit_version_id": version}
+    job = page.api("POST", "/jobs", body)["id"]
+    page.open(f"/bench/{page.api('GET', f'/jobs/{job}')['chases'][0]['id']}")
+    heard, made = 0, 0
+    while "Measuring has done its work" not in page.text():
+        assert made < 20, "no verdict in sight"
+        test = page.proposal()
+        if test["instrument"] == "senses":
+            heard += 1
+            page.see("Watch, listen and feel")
+            press(page, page.measure_proposal(vehicle))
+        else:
+            page.keys(page.measure_proposal(vehicle), Keys.ENTER)
+        made += 1
+        page.wait(lambda n=made: page.count_readings() == n, f"reading {made}")
+    assert heard
+    page.keys("v")
+    page.wait(lambda: "System" in page.find("[data-testid=verdict]").text, "the verdict")
+    assert "Purge valve plunger" in page.find("[data-testid=verdict]").text

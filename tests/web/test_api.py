@@ -6,6 +6,7 @@ from uuid import uuid4
 import pytest
 from flask.testing import FlaskClient
 
+from sondar.documents import library_circuits
 from tests.conftest import FAN_TEXT
 from tests.web.conftest import reading
 
@@ -164,3 +165,32 @@ def test_no_meter_is_a_clear_answer(client: FlaskClient, job: dict[str, Any]) ->
     answer = client.post(f"/api/v1/chases/{job['chase']}/meter", json=test)
     assert answer.status_code == 502
     assert "type the reading" in answer.get_json()["detail"]
+
+
+def test_what_is_looked_at_without_leads(client: FlaskClient) -> None:
+    text = library_circuits()["tessel-purge-valve"]
+    circuit = client.post("/api/v1/circuits", json={"text": text}).get_json()
+    detail = client.get(f"/api/v1/circuits/{circuit['version_id']}").get_json()
+    targets = {t["ref"]: t["instrument"] for t in detail["targets"]}
+    assert targets["Y6"] == "senses"
+    assert targets["W1"] == "clamp"
+    body = {"client_key": str(uuid4()), "vehicle": {"make": "Tessel"}, "circuit_version_id": circuit["version_id"]}
+    job = client.post("/api/v1/jobs", json=body).get_json()["id"]
+    chase = client.get(f"/api/v1/jobs/{job}").get_json()["chases"][0]["id"]
+    url = f"/api/v1/chases/{chase}/readings"
+    on = {"controls": {"key": "run", "purge": "half"}}
+    heard = client.post(url, json=reading("no click", red="Y6", instrument="senses", setup=on))
+    assert heard.status_code == 201
+    assert heard.get_json()["readings"][0]["label"] == "nothing"
+    suspects = {s["unit"]: s["probability"] for s in heard.get_json()["assessment"]["suspects"]}
+    fed = client.post(url, json=reading("0.2", red="W1", instrument="clamp", setup=on)).get_json()
+    after = {s["unit"]: s["probability"] for s in fed["assessment"]["suspects"]}
+    assert after["Y6@system"] > suspects["Y6@system"], "current flows and nothing moves: the plunger"
+    for wrong, said in (
+        ({"red": "X51.1", "instrument": "senses"}, "cannot look at X51.1"),
+        ({"red": "Y6", "instrument": "clamp"}, "cannot look at Y6"),
+        ({"red": "Y6", "instrument": "voltmeter"}, "no point 'Y6'"),
+    ):
+        answer = client.post(url, json=reading("1", setup=on, **wrong))
+        assert answer.status_code == 422
+        assert said in str(answer.get_json()), wrong

@@ -1104,6 +1104,8 @@ export interface components {
             slug: string;
             /** Source Text */
             source_text: string;
+            /** Targets */
+            targets: components["schemas"]["TargetModel"][];
             /** Title */
             title: string;
             /** Version */
@@ -1499,6 +1501,11 @@ export interface components {
             id: string;
             /** Kind */
             kind: string;
+            /**
+             * Leads
+             * @description It has two leads that touch points; else it looks at one of its targets.
+             */
+            leads: boolean;
             /** Only Words */
             only_words: boolean;
             /** Title */
@@ -2508,6 +2515,18 @@ export interface components {
             circuits: string[];
             /** Key */
             key: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * TargetModel
+         * @description Something that an instrument without leads can look at.
+         */
+        TargetModel: {
+            /** Instrument */
+            instrument: string;
+            /** Ref */
+            ref: string;
             /** Title */
             title: string;
         };

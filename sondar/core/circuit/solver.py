@@ -192,6 +192,7 @@ class SetupSolver:
         self.pull_in = np.array([relay.pull_in_a for relay in relays])
         self.closed_at_rest = np.array([relay.closed_at_rest for relay in relays], dtype=bool)
         self.closed_ohm = np.array([relay.closed_ohm for relay in relays])
+        self.special = frozenset(self.contacts)
         self.flows = np.array([self.by_id[name] for name in flows], dtype=int)
         self.pair_port0 = len(self.branches)
         self._resistance = np.stack([self._sampled(branch) for branch in self.branches], axis=1)
@@ -286,7 +287,7 @@ class SetupSolver:
         todo = np.arange(count)
         for _ in range(_STATE_ROUNDS):
             wrong = []
-            for base in sorted({tuple(bool(v) for v in row) for row in state[0, todo]}):
+            for base in sorted(tuple(bool(v) for v in row) for row in np.unique(state[0, todo], axis=0)):
                 rows = todo[(state[0, todo] == np.array(base, dtype=bool)).all(axis=1)]
                 part = self._solve_states(
                     _Changes(self, self.ports(base), [hypotheses[h] for h in rows]), state[:, rows], base, blown[rows]
@@ -322,7 +323,7 @@ class SetupSolver:
         opened = changes.lifted()  # (S, H, Q)
         inner = matrix[:, port[:, :, None], port[:, None, :]]  # (S, H, K, K)
         eye = np.eye(port.shape[1])
-        gain = np.linalg.solve(eye + delta[..., :, None] * inner, delta[..., :, None] * eye)  # (I + D·B)⁻¹·D
+        gain = small_solve(eye + delta[..., :, None] * inner, delta[..., :, None] * eye)  # (I + D·B)⁻¹·D
         at_changed = np.take_along_axis(opened, np.broadcast_to(port, (self.samples, *port.shape)), axis=2)
         # From here on only the ports that are looked at (O of them): pairs, fuses, coils, laws.
         pairs, fuses, coils = len(self.pairs), len(self.fuses), len(self.coils)
@@ -342,7 +343,7 @@ class SetupSolver:
             current, slope = self._solve_laws(changes, volts[:, :, law], across[:, :, law])
             volts = volts - (across @ current[..., None])[..., 0]
             eye = np.eye(len(self.law_branches))
-            damped = np.linalg.solve(eye + slope[..., :, None] * across[:, :, law], slope[..., :, None] * eye)
+            damped = small_solve(eye + slope[..., :, None] * across[:, :, law], slope[..., :, None] * eye)
             own = own - np.einsum("shpl,shpl->shp", across[:, :, pair] @ damped, across[:, :, pair])
         return OperatingPoints(
             volts[:, :, pair],
@@ -376,7 +377,7 @@ class SetupSolver:
         current, slope = evaluate(volts)
         missing = residual(volts, current)
         for _ in range(_NEWTON_ROUNDS):
-            step = np.linalg.solve(eye + coupling * slope[..., None, :], missing[..., None])[..., 0]
+            step = small_solve(eye + coupling * slope[..., None, :], missing[..., None])[..., 0]
             size = np.ones((*step.shape[:2], 1))
             before = np.abs(missing).max(axis=2, keepdims=True)
             for _ in range(12):
@@ -396,6 +397,20 @@ class SetupSolver:
         return current, slope
 
 
+def small_solve(matrix: Array, right: Array) -> Array:
+    """``numpy.linalg.solve`` over many (…, n, n) systems, by formula for n = 1 and 2, where calling LAPACK costs more than solving."""
+    size = matrix.shape[-1]
+    if size == 1:
+        return np.asarray(right / matrix)
+    if size == 2:
+        a, b, c, d = matrix[..., 0, 0], matrix[..., 0, 1], matrix[..., 1, 0], matrix[..., 1, 1]
+        determinant = (a * d - b * c)[..., None]
+        top, bottom = right[..., 0, :], right[..., 1, :]
+        first = (d[..., None] * top - b[..., None] * bottom) / determinant
+        return np.stack([first, (a[..., None] * bottom - c[..., None] * top) / determinant], axis=-2)
+    return np.asarray(np.linalg.solve(matrix, right))
+
+
 class _Changes:
     """Hypotheses as arrays for one state of the network: which ports change, by how much, which sources and laws."""
 
@@ -412,45 +427,58 @@ class _Changes:
         shape = (solver.samples, count, len(solver.contacts))
         self.contact_closed = np.broadcast_to(solver._resistance[:, None, solver.contacts], shape).copy()
         self.contact_open = np.full(shape, AIR_OHM)
+        plain: list[tuple[int, int, int, int, float]] = []
         for h, changes in enumerate(hypotheses):
             for slot, change in enumerate(changes):
-                self._add(h, slot, change)
+                index = solver.by_id.get(change.branch)
+                if index is None or change.blocks:
+                    continue  # nothing electrical, or both ends are one node in this circuit: the change has no effect
+                if index in solver.special or change.law_parameters or change.emf_v is not None or change.emf_scale is not None:
+                    self._add_special(h, slot, index, change)
+                elif change.set_ohm is not None:
+                    plain.append((h, slot, index, 0, change.set_ohm))
+                elif change.add_ohm is not None:
+                    plain.append((h, slot, index, 1, change.add_ohm))
+                else:
+                    plain.append((h, slot, index, 2, change.scale or 1.0))
+        if plain:
+            self._add_plain(np.array(plain))
 
     def _law(self, branch: int) -> tuple[float, ...]:
         law = self.solver.branches[branch].law
         assert law is not None
         return law.parameters
 
-    def _add(self, h: int, slot: int, change: Change) -> None:
-        index = self.solver.by_id.get(change.branch)
-        if index is None or change.blocks:
-            return  # nothing electrical, or both ends are one node in this circuit: the change has no effect
+    def _add_plain(self, listed: Array) -> None:
+        """Changed resistances of ordinary branches, all at once: rows of (hypothesis, slot, branch, how, value)."""
+        h, slot, index, how = listed[:, :4].astype(np.intp).T
+        value = listed[:, 4]
+        before = self.ports.resistance[:, index]  # (S, n)
+        with np.errstate(invalid="ignore"):
+            after = np.where(how == 0, value, np.where(how == 1, before + value, before * value))
+            series = before - after
+        beside = np.array([branch.law is not None for branch in self.solver.branches])[index]
+        shunt = 1.0 / after - np.where(beside, 0.0, 1.0 / before)  # a short across a part with a law stands beside it
+        self.port[h, slot] = index
+        self.delta[:, h, slot] = np.where(self.ports.kept[index], series, shunt)
+
+    def _add_special(self, h: int, slot: int, index: int, change: Change) -> None:
+        """Changed sources, laws and relay contacts."""
         branch = self.solver.branches[index]
-        if branch.contact is not None and change.emf_v is None and change.emf_scale is None:
+        if change.emf_v is not None or change.emf_scale is not None:
+            if not branch.emf_v:
+                return  # asleep: a source that gives nothing now gives nothing wrong either
+            wanted = change.emf_v if change.emf_v is not None else branch.emf_v * (change.emf_scale or 0.0)
+            self.port[h, slot], self.source[h, slot] = index, wanted - branch.emf_v
+        elif change.law_parameters is not None:
+            for position, value in change.law_parameters:
+                self.law_parameters[h, self.solver.law_branches.index(index), position] = value
+        elif branch.contact is not None:
             position = self.solver.contacts.index(index)
             if change.set_ohm is not None:
                 self.contact_closed[:, h, position] = self.contact_open[:, h, position] = change.set_ohm
             elif change.add_ohm is not None:
                 self.contact_closed[:, h, position] += change.add_ohm
-        elif change.law_parameters is not None:
-            for position, value in change.law_parameters:
-                self.law_parameters[h, self.solver.law_branches.index(index), position] = value
-        elif change.emf_v is not None or change.emf_scale is not None:
-            if not branch.emf_v:
-                return  # asleep: a source that gives nothing now gives nothing wrong either
-            wanted = change.emf_v if change.emf_v is not None else branch.emf_v * (change.emf_scale or 0.0)
-            self.port[h, slot], self.source[h, slot] = index, wanted - branch.emf_v
-        else:
-            self.port[h, slot] = index
-            self.delta[:, h, slot] = self._delta(index, self._after(index, change))
-
-    def _after(self, index: int, change: Change) -> Array:
-        before = self.ports.resistance[:, index]
-        if change.set_ohm is not None:
-            return np.full_like(before, change.set_ohm)
-        if change.add_ohm is not None:
-            return before + change.add_ohm
-        return before * (change.scale or 1.0)
 
     def _delta(self, index: int, after: Array) -> Array:
         """Coefficient of w·wᵀ that turns the port's resistance (S, …) into ``after``."""

@@ -50,6 +50,12 @@ class Test:
         return (self.instrument, self.red, self.black, self.setup)
 
 
+def looking_instrument(circuit: Circuit, ref: str) -> Instrument:
+    """The instrument that looks at a target: a clamp for wires, the scan tool for inputs, the senses for what acts."""
+    part = circuit.parts[ref]
+    return CLAMP if isinstance(part, Wire) else SCAN_VALUE if isinstance(part, PulledInput) else SENSES
+
+
 class TestFinder:
     """Lists the sensible tests of a circuit; what is conductor to what is worked out once."""
 
@@ -163,15 +169,12 @@ class TestFinder:
         awake = setup["key"] != self.circuit.controls["key"][0]
         found = []
         for ref in self.circuit.targets:
-            part = self.circuit.parts[ref]
-            if isinstance(part, Wire):
-                if part.gauge_mm2 >= CLAMP_FROM_MM2:
-                    found.append(Test(CLAMP.id, ref, black, setup))
-            elif isinstance(part, PulledInput):
-                if awake:
-                    found.append(Test(SCAN_VALUE.id, ref, black, setup))
-            elif setup.controls != self.circuit.rest_setup().controls:
-                found.append(Test(SENSES.id, ref, black, setup))
+            device, part = looking_instrument(self.circuit, ref), self.circuit.parts[ref]
+            if isinstance(part, Wire) and part.gauge_mm2 < CLAMP_FROM_MM2:
+                continue
+            if (device is SCAN_VALUE and not awake) or (device is SENSES and setup.controls == self.circuit.rest_setup().controls):
+                continue
+            found.append(Test(device.id, ref, black, setup))
         return found
 
     def _component_pairs(self, reachable: Iterable[Point]) -> Iterable[tuple[str, str]]:

@@ -217,12 +217,17 @@ function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }) {
     setEntry("");
   };
   const placeLead = (ref: string) => {
-    const base = test ?? {
-      instrument: "voltmeter",
-      red: ref,
-      black: circuit.black_reference,
-      setup: { controls: {}, unplugged: [] },
-    };
+    const leads = circuit.instruments.find((item) => item.id === test?.instrument)?.leads;
+    // What looks without leads cannot be put on a point: the tap means the voltmeter, in the same set-up.
+    const base =
+      test && leads
+        ? test
+        : {
+            instrument: "voltmeter",
+            red: ref,
+            black: circuit.black_reference,
+            setup: test?.setup ?? { controls: {}, unplugged: [] },
+          };
     // A first tap starts a test of one's own: the black lead goes back to its usual place.
     const untouched = !own || (proposed?.test.red === own.red && proposed.test.black === own.black);
     const keepBlack = !untouched && base.black !== ref;

@@ -11,9 +11,25 @@ interface Props {
 const ITEM =
   "min-h-11 border border-ink/50 px-3 data-[state=on]:bg-ink data-[state=on]:text-paper -ml-px first:ml-0";
 
+function hasLeads(circuit: Circuit, instrument: string): boolean {
+  return circuit.instruments.find((item) => item.id === instrument)?.leads ?? true;
+}
+
+/** The same test with another instrument, pointed at something that this one can measure. */
+function withInstrument(circuit: Circuit, test: TestIn, instrument: string): TestIn {
+  const before = hasLeads(circuit, test.instrument);
+  if (!hasLeads(circuit, instrument)) {
+    const target = circuit.targets.find((item) => item.instrument === instrument);
+    return { ...test, instrument, red: target?.ref ?? test.red, black: circuit.black_reference };
+  }
+  const point = circuit.points.find((item) => item.ref !== circuit.black_reference && item.when === "any");
+  return before ? { ...test, instrument } : { ...test, instrument, red: point?.ref ?? test.red };
+}
+
 /** Everything of a test that can be changed: instrument, controls, connectors apart. */
 export function SetupBar({ circuit, test, instruments, onChange }: Props) {
   const controls = test.setup.controls ?? {};
+  const leads = hasLeads(circuit, test.instrument);
   return (
     <fieldset className="flex flex-wrap gap-x-5 gap-y-2" aria-label="Change the test">
       <Choice
@@ -22,9 +38,27 @@ export function SetupBar({ circuit, test, instruments, onChange }: Props) {
         values={circuit.instruments
           .filter((item) => instruments.includes(item.id))
           .map((item) => [item.id, item.title])}
-        onPick={(instrument) => onChange({ ...test, instrument })}
+        onPick={(instrument) => onChange(withInstrument(circuit, test, instrument))}
       />
-      {(["red", "black"] as const).map((lead) => (
+      {!leads && (
+        <label className="block text-sm text-soft">
+          Look at
+          <select
+            className="block min-h-11 border border-ink/50 bg-raised px-2 text-base text-ink"
+            value={test.red}
+            onChange={(event) => onChange({ ...test, red: event.target.value })}
+          >
+            {circuit.targets
+              .filter((target) => target.instrument === test.instrument)
+              .map((target) => (
+                <option key={target.ref} value={target.ref}>
+                  {target.title}
+                </option>
+              ))}
+          </select>
+        </label>
+      )}
+      {(leads ? (["red", "black"] as const) : []).map((lead) => (
         <label key={lead} className="block text-sm text-soft">
           {lead === "red" ? "Red lead" : "Black lead"}
           <select
