@@ -87,7 +87,9 @@ def in_file_order(predictor: Predictor, case: Case) -> Outcome:
     setups = [Setup(state) for state in predictor.control_states]
     for connector in predictor.circuit.document.connectors:
         setups += [Setup(state, frozenset({connector})) for state in predictor.control_states]
-    queue: Iterator[Test] = (test for setup in setups for test in predictor.finder.tests(setup))
+    queue: Iterator[Test] = (
+        test for setup in setups for test in predictor.finder.tests(setup) if test.instrument in predictor.instruments
+    )
 
     def next_in_file(_plan: Plan, _belief: Belief, _bench: Bench) -> Test | None:
         return next(queue, None)

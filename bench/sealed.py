@@ -130,7 +130,9 @@ class InFileOrder:
         setups = [Setup(state) for state in predictor.control_states]
         for connector in predictor.circuit.document.connectors:
             setups += [Setup(state, frozenset({connector})) for state in predictor.control_states]
-        self.queue: Iterator[Test] = (test for setup in setups for test in predictor.finder.tests(setup))
+        self.queue: Iterator[Test] = (
+            test for setup in setups for test in predictor.finder.tests(setup) if test.instrument in predictor.instruments
+        )
 
     def __call__(self, _predictor: Predictor, _plan: Plan, _belief: Belief, _bench: Bench) -> Test | None:
         return next(self.queue, None)

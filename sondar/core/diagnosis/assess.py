@@ -13,8 +13,9 @@ import numpy.typing as npt
 
 from sondar.core.circuit.model import CHASSIS, Setup, Unit
 from sondar.core.circuit.network import Circuit
-from sondar.core.diagnosis.belief import Belief, Reading, unit_log_bayes_factors, update
+from sondar.core.diagnosis.belief import Belief, Reading, slip_of, unit_log_bayes_factors, update
 from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN
+from sondar.core.diagnosis.pairs import Pair, explaining_pairs
 from sondar.core.diagnosis.plan import Bench, Plan, Proposal, make_plan
 from sondar.core.diagnosis.predictions import Predictor, class_label, range_label
 from sondar.core.diagnosis.tests import Test
@@ -45,6 +46,9 @@ HEALTHY_SDS = 2.5
 """A figure within this many standard deviations of the healthy prediction is called as when healthy."""
 CLEARED_BELOW = 0.003
 SHOWN_ABOVE = 0.002
+PAIR_SAID_ABOVE = 0.2
+SLIP_SAID_ABOVE = 0.5
+"""A reading that was more likely a slip than not, as all readings together have it, is told so."""
 
 CAUTION_TEXT = {
     "battery": "Battery work: no sparks, no tools across the posts, follow the maker's order of disconnecting.",
@@ -70,7 +74,7 @@ def assess(predictor: Predictor, readings: Sequence[Reading], bench: Bench, prio
         suspects=suspects,
         track=[GroupShare(**belief.groups(step)) for step in range(len(readings) + 1)],
         branch_weights=_branch_weights(circuit, belief),
-        verdict=_verdict(predictor, belief, plan, suspects),
+        verdict=_verdict(predictor, belief, plan, suspects, explaining_pairs(predictor, belief, readings)),
     )
 
 
@@ -221,6 +225,10 @@ def _effect(predictor: Predictor, belief: Belief, readings: Sequence[Reading], i
     weights = belief.log_likelihood[index]
     unlikely = bool(weights[:-1].max() < weights[-1] + np.log(0.5))  # nothing drawn explains it half as well as the unknown does
     note = "No single fault of this circuit predicts this. Check the points and the set-up, or measure again." if unlikely else ""
+    slip = slip_of(predictor, belief, reading)
+    if slip.probability > SLIP_SAID_ABOVE and names[int(np.argmax(belief.units()))] != UNKNOWN:
+        where = f" {slip.looks_like.red} against {slip.looks_like.black} would show it." if slip.looks_like else ""
+        note = f"Does not go with the other readings: perhaps a lead at a wrong place.{where} Measure again."
     return ReadingEffect(
         reading=reading.id, expected=label, as_healthy=is_as_healthy(reading, shown), note=note, moved=moved, cleared=cleared
     )
@@ -265,7 +273,9 @@ def _branch_weights(circuit: Circuit, belief: Belief) -> dict[str, float]:
     return {name: weight for name, weight in weights.items() if weight > 1e-4}
 
 
-def _verdict(predictor: Predictor, belief: Belief, plan: Plan, suspects: Sequence[SuspectView]) -> VerdictView:
+def _verdict(
+    predictor: Predictor, belief: Belief, plan: Plan, suspects: Sequence[SuspectView], pairs: Sequence[Pair]
+) -> VerdictView:
     circuit = predictor.circuit
     lead = plan.leading[0]
     top = next(s for s in suspects if s.unit == lead)
@@ -276,11 +286,24 @@ def _verdict(predictor: Predictor, belief: Belief, plan: Plan, suspects: Sequenc
         for s in rest
     ]
     return VerdictView(
-        settled=plan.settled, reason=plan.reason, sentence=_sentence(plan, top, inseparable, circuit), group=top.group,
+        settled=plan.settled, reason=plan.reason, sentence=_sentence(plan, top, inseparable, circuit) + _two_faults(circuit, pairs),
+        group=top.group,
         units=list(plan.leading), certainty=plan.certainty, inseparable=inseparable, alternatives=alternatives,
         changes_mind=_changes_mind(plan, alternatives), actions=_actions(circuit, plan, top), cautions=_repair_cautions(circuit, plan),
         expected_loss_min=plan.expected_loss,
     )  # fmt: skip
+
+
+def _two_faults(circuit: Circuit, pairs: Sequence[Pair]) -> str:
+    """The likeliest pair in words; nothing if it is not likely."""
+    if not pairs or pairs[0].probability < PAIR_SAID_ABOVE:
+        return ""
+    first = pairs[0]
+    named = " and ".join(
+        f"{circuit.faults[fault].title}{f' ({severity})' if severity not in ('', 'open', 'on', 'closed', 'dead') else ''}"
+        for fault, severity in zip(first.faults, first.severities, strict=True)
+    )
+    return f" Only two faults together explain every reading: {named} ({format_share(first.probability)}). Prove each by itself."
 
 
 def _sentence(plan: Plan, top: SuspectView, inseparable: bool, circuit: Circuit) -> str:

@@ -106,11 +106,11 @@ def log_likelihood(reading: Reading, shown: Display, elsewhere: Display | None =
     """
     device = INSTRUMENTS[reading.test.instrument]
     anything = WORD_CHANCE if reading.state is not None else 1.0 / ANYTHING_SPAN[device.kind]
-    probability = _density(reading, shown)[:, 0]
+    probability = density(reading, shown)[:, 0]
     slip: Array | float = anything
     if elsewhere is not None:
         untouched = SLIP_NO_CONTACT if device.kind in NO_CONTACT else 0.0
-        slip = SLIP_ELSEWHERE * _density(reading, elsewhere).mean(axis=1) + (1.0 - SLIP_ELSEWHERE - untouched) * anything
+        slip = SLIP_ELSEWHERE * density(reading, elsewhere).mean(axis=1) + (1.0 - SLIP_ELSEWHERE - untouched) * anything
         slip = slip + untouched * (reading.state == NO_CONTACT.get(device.kind))
     # A fault that comes and goes: while it is away the reading is that of the healthy circuit.
     probability = reading.present * probability + (1.0 - reading.present) * probability[0]
@@ -120,7 +120,7 @@ def log_likelihood(reading: Reading, shown: Display, elsewhere: Display | None =
     return result
 
 
-def _density(reading: Reading, shown: Display) -> Array:
+def density(reading: Reading, shown: Display) -> Array:
     """Likelihood (H − 1, P) of what was read at each of the display's probe pairs, no slip considered."""
     device = INSTRUMENTS[reading.test.instrument]
     if reading.state is not None:
@@ -176,6 +176,34 @@ def update(predictor: Predictor, readings: Sequence[Reading], prior: Array | Non
     steps = np.exp(logs - logs.max(axis=1, keepdims=True))
     steps /= steps.sum(axis=1, keepdims=True)
     return Belief(hypotheses, steps[-1], steps, weights)
+
+
+@dataclass(frozen=True)
+class Slip:
+    """How likely a reading was a slip, and the test whose leads would have shown it best (None if it fits nowhere)."""
+
+    probability: float
+    looks_like: Test | None
+
+
+def slip_of(predictor: Predictor, belief: Belief, reading: Reading) -> Slip:
+    """Whether a reading, seen after all others, was rather taken at a wrong place.
+
+    P(slip | everything) = Σ_h b(h) · 0.02·p(slip shows this | h) / p(this | h), over the hypotheses of the drawing.
+    """
+    elsewhere = _elsewhere(predictor, reading.test)
+    if elsewhere is None:
+        return Slip(0.0, None)
+    proper = density(reading, predictor.display_of(reading.test))[:, 0]
+    proper = reading.present * proper + (1.0 - reading.present) * proper[0]
+    known = np.exp(log_likelihood(reading, predictor.display_of(reading.test), elsewhere))[:-1]
+    weights = belief.now[:-1] / max(float(belief.now[:-1].sum()), 1e-12)
+    share = float(weights @ (1.0 - (1.0 - MISREAD) * proper / known))
+    fits = weights @ density(reading, elsewhere)
+    tests = [t for t in predictor.setup(reading.test.setup).tests if t.instrument == reading.test.instrument]
+    best = int(np.argmax(fits))
+    found = tests[best] if fits[best] > 0.2 / ANYTHING_SPAN.get(INSTRUMENTS[reading.test.instrument].kind, 2.0) else None
+    return Slip(share, None if found is None or {found.red, found.black} == {reading.test.red, reading.test.black} else found)
 
 
 def _elsewhere(predictor: Predictor, test: Test) -> Display | None:

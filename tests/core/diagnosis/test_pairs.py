@@ -1,0 +1,56 @@
+"""Two faults at once: neither alone explains the readings, both together do."""
+
+from __future__ import annotations
+
+import pytest
+
+from sondar.core.circuit.network import Circuit
+from sondar.core.diagnosis.assess import assess
+from sondar.core.diagnosis.belief import Reading, update
+from sondar.core.diagnosis.pairs import READINGS_FROM, explaining_pairs
+from sondar.core.diagnosis.plan import Bench
+from sondar.core.diagnosis.predictions import Predictor
+from sondar.core.diagnosis.tests import Test
+from sondar.devices.standins.vehicle import SimulatedVehicle
+
+POINTS = ("F14.2", "X3.30", "X3.87", "X20.1", "X3.86", "X3.85", "X1.23", "F7.2")
+
+
+def readings_of(
+    predictor: Predictor, faults: list[tuple[str, str | None]], seed: int, points: tuple[str, ...] = POINTS
+) -> list[Reading]:
+    circuit = predictor.circuit
+    vehicle = SimulatedVehicle(circuit, faults, seed)
+    setup = circuit.setup({"key": "on", "fan": "on"})
+    found = []
+    for point in points:
+        value, word = vehicle.measure("voltmeter", point, "BAT.neg", setup)
+        found.append(Reading(point, Test("voltmeter", point, "BAT.neg", setup), value, word, 0.005))
+    return found
+
+
+@pytest.mark.parametrize(("faults", "units"), [
+    ([("F14.open", "open"), ("W8.resistance", "300 Ω")], {"F14", "W8"}),
+    ([("F7.open", "open"), ("F14.open", "open")], {"F7", "F14"}),
+    ([("W8.open", "open"), ("F14.open", "open")], {"F14", "W8"}),
+], ids=["power fuse and control wire", "both fuses", "power fuse and cut wire"])  # fmt: skip
+def test_two_faults_are_named_together(fan_predictor: Predictor, faults: list[tuple[str, str | None]], units: set[str]) -> None:
+    readings = readings_of(fan_predictor, faults, seed=3)
+    belief = update(fan_predictor, readings)
+    pairs = explaining_pairs(fan_predictor, belief, readings)
+    assert set(pairs[0].units) == units, pairs
+    assert pairs[0].probability > 0.5
+    verdict = assess(fan_predictor, readings, Bench(readings[-1].test.setup)).verdict
+    assert "Only two faults together" in verdict.sentence
+    for unit in units:
+        assert unit in verdict.sentence
+
+
+def test_one_fault_needs_no_second(fan_predictor: Predictor) -> None:
+    readings = readings_of(fan_predictor, [("F14.open", "open")], seed=5)
+    assert explaining_pairs(fan_predictor, update(fan_predictor, readings), readings) == []
+
+
+def test_too_little_read_is_no_ground_for_two(fan_predictor: Predictor, fan: Circuit) -> None:
+    readings = readings_of(fan_predictor, [("F7.open", "open"), ("F14.open", "open")], seed=3)[: READINGS_FROM - 1]
+    assert explaining_pairs(fan_predictor, update(fan_predictor, readings), readings) == []
