@@ -1,0 +1,73 @@
+"""A vehicle of forty circuits with shared fuses, grounds, splices, references, connectors and modules is one network."""
+
+from __future__ import annotations
+
+import re
+
+import numpy as np
+import pytest
+
+from sondar.core.circuit.model import CHASSIS
+from sondar.core.circuit.solver import SetupSolver, blown_fuses
+from sondar.core.circuit.vehicle import VehicleNetwork
+from sondar.documents import library_circuits, library_vehicles, load_circuit_text, load_vehicle_text
+
+COPIES = 4
+
+
+def copied(text: str, shared: set[str], number: int) -> str:
+    """A circuit again with ids of its own, except for what the vehicle shares."""
+    document = load_circuit_text(text)
+    own = [*document.parts, *document.connectors, *document.wires, *document.symptoms]
+    for name in sorted((n for n in own if n not in shared), key=len, reverse=True):
+        text = re.sub(rf"(?<![\w.-]){re.escape(name)}(?=[.:,\s\]}}])", f"{name}q{number}", text)
+    text = re.sub(r"(?m)^id: .*$", f"id: {document.id}-{number}", text)
+    # Codes and cavities of shared plugs belong to the first copy; a copy has its own.
+    return re.sub(r"(?ms)^(codes|symptoms|setups):\n(?:  .*\n?)*", "", text)
+
+
+@pytest.fixture(scope="module")
+def large() -> VehicleNetwork:
+    vehicle = load_vehicle_text(library_vehicles()["orvane-lisk"])
+    texts = {name: library_circuits()[name] for name in vehicle.circuits}
+    # Plugs of modules are shared cavity by cavity: a copy would claim the same cavities, so it gets plugs of its own.
+    shared = {n for n in vehicle.shared if not n.startswith("X") and not re.fullmatch(r"S\w*|W\d+", n)}
+    circuits = {name: load_circuit_text(text) for name, text in texts.items()}
+    for number in range(1, COPIES):
+        for name, text in texts.items():
+            circuits[f"{name}-{number}"] = load_circuit_text(copied(text, shared, number))
+    owners: dict[str, set[str]] = {}
+    for name, circuit in circuits.items():
+        for section in (circuit.parts, circuit.modules, circuit.connectors, circuit.wires):
+            for item in section:
+                owners.setdefault(item, set()).add(name)
+    both = {item: item for item, names in owners.items() if len(names) > 1}
+    document = vehicle.model_copy(update={"circuits": list(circuits), "shared": {**both, **vehicle.shared}})
+    return VehicleNetwork(document, circuits)
+
+
+def test_forty_circuits_join(large: VehicleNetwork) -> None:
+    assert len(large.circuits) == 40
+    assert len(large.network.faults) > 1400
+    most = max(len(names) for names in large.owners.values())
+    assert most > 10, "something is shared by many circuits"
+
+
+def test_one_solve_serves_them_all(large: VehicleNetwork) -> None:
+    circuit = large.network
+    setup = circuit.setup({"key": "on"})
+    points = sorted({p.node for p in circuit.points.values() if p.when == "any"} - {CHASSIS})
+    solver = SetupSolver(circuit, setup, [(n, CHASSIS) for n in points], samples=1)
+    fuses = [
+        f
+        for f in circuit.faults.values()
+        if circuit.document.parts.get(f.part, None) and f.mode == "open" and f.part.startswith("F")
+    ]
+    changes = [(), *(f.severities[0].changes for f in fuses)]
+    volts = solver.solve(changes, blown_fuses(circuit, changes)).volts[0]
+    assert np.isfinite(volts).all()
+    assert np.abs(volts).max() < 16.0
+    dead = (np.abs(volts[1:] - volts[0]) > 3.0).sum(axis=1)
+    shared = [i for i, f in enumerate(fuses) if len(large.owners[f.part]) > 10]
+    assert shared, "a fuse that feeds many circuits"
+    assert dead[shared].max() >= 4, "one shared fuse darkens points in several circuits"
