@@ -11,6 +11,7 @@ from collections.abc import Sequence
 import numpy as np
 import numpy.typing as npt
 
+from sondar.core.circuit.families import Fuse
 from sondar.core.circuit.model import CHASSIS, Setup, Unit
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.belief import Belief, Reading, slip_of, unit_log_bayes_factors, update
@@ -52,6 +53,7 @@ SLIP_SAID_ABOVE = 0.5
 
 CAUTION_TEXT = {
     "battery": "Battery work: no sparks, no tools across the posts, follow the maker's order of disconnecting.",
+    "message": "A meter sees supply, ground and activity here, never whether the message is right: believe the module's own value for that.",
     "moving": "The motor can start without warning. Keep hands, cloth and leads clear.",
 }
 CAUTION_UNPLUG = "Key off before parting or mating a module plug. Do not use force on locks or seals."
@@ -366,6 +368,11 @@ def _actions(circuit: Circuit, plan: Plan, top: SuspectView) -> list[str]:
             "Take the readings to someone who knows the vehicle",
         ]
     steps = []
+    if any(isinstance(circuit.parts.get(unit), Fuse) for unit in plan.leading):
+        steps.append(
+            "A blown fuse has a cause: with it out and the key off, measure from its output to ground before a new one goes in. "
+            "If that reads low, part what it feeds one by one"
+        )
     for unit in plan.leading:
         suspect = circuit.units[unit]
         faults = [f for f in circuit.faults.values() if f.unit == unit]

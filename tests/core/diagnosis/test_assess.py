@@ -5,13 +5,15 @@ from __future__ import annotations
 import pytest
 
 from sondar.core.circuit.network import Circuit
-from sondar.core.diagnosis.assess import CAUTION_ALWAYS, CAUTION_OHMS, CAUTION_UNPLUG, assess, healthy_range
+from sondar.core.diagnosis.assess import CAUTION_ALWAYS, CAUTION_OHMS, CAUTION_TEXT, CAUTION_UNPLUG, assess, healthy_range
 from sondar.core.diagnosis.belief import Reading
 from sondar.core.diagnosis.hypotheses import build_hypotheses, distinct_control_states
 from sondar.core.diagnosis.plan import Bench
 from sondar.core.diagnosis.predictions import Predictor, class_label
 from sondar.core.diagnosis.tests import Test
 from sondar.core.diagnosis.views import Assessment
+from sondar.documents import library_circuits
+from tests.conftest import circuit_of
 
 
 def judged(predictor: Predictor, *readings: Reading) -> Assessment:
@@ -161,3 +163,29 @@ def test_outcome_labels_do_not_overlap(fan_predictor: Predictor) -> None:
         labels = [class_label(predictions, index, k) for k in used]
         assert all(labels)
         assert len(labels) >= 2, test
+
+
+def test_a_blown_fuse_is_not_the_end_of_it(fan_predictor: Predictor) -> None:
+    on = {"key": "on", "fan": "on"}
+    result = judged(
+        fan_predictor,
+        volts(fan_predictor, "F14.2", 0.0, **on),
+        volts(fan_predictor, "F14.1", 12.2, **on),
+        volts(fan_predictor, "F14.1", 12.2, "F14.2", **on),
+    )
+    assert result.verdict.units[0] == "F14"
+    assert any(action.startswith("A blown fuse has a cause") for action in result.verdict.actions)
+
+
+@pytest.mark.parametrize("name", list(library_circuits()))
+def test_every_circuit_of_the_library_can_be_judged_from_nothing(name: str) -> None:
+    """Proposals with words, places, cautions; every leading unit has its actions and cautions."""
+    predictor = Predictor(circuit_of(library_circuits()[name]))
+    result = assess(predictor, [], Bench(predictor.circuit.rest_setup()))
+    assert result.proposals
+    for proposal in result.proposals:
+        assert proposal.test.where.endswith(".")
+        assert proposal.expected
+        assert proposal.why
+    for part in predictor.circuit.parts.values():
+        assert set(part.CAUTIONS) <= set(CAUTION_TEXT)
