@@ -80,7 +80,7 @@ def _measure(page: Page, count: int) -> tuple[list[float], list[float]]:
     for index in range(count):
         base += [page.driver.execute_async_script(BASE) for _ in range(3)]
         test = page.proposal()
-        entry = figures[index % len(figures)] if test["kind"] == "volts" else "bright" if test["kind"] == "lamp" else "85"
+        entry = test["words"][index % 2] if test["only_words"] else figures[index % len(figures)] if test["unit"] == "V" else "85"
         page.keys(entry, "\ue007")
         page.wait(lambda n=index + 1: len(page.driver.execute_script("return spans")) >= n, "the suspects to change")
     return base, page.driver.execute_script("return spans")

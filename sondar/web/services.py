@@ -10,6 +10,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field
 from typing import Any, TypeVar
 from uuid import UUID
+from weakref import WeakKeyDictionary
 
 from flask import current_app
 from psycopg_pool import ConnectionPool
@@ -70,6 +71,7 @@ class Services:
     _circuits: Kept = field(default_factory=lambda: Kept(200))
     _predictors: Kept = field(default_factory=lambda: Kept(40))
     _triage: Kept = field(default_factory=lambda: Kept(12))
+    _turns: WeakKeyDictionary[Predictor, int] = field(default_factory=WeakKeyDictionary)
     _ahead: ThreadPoolExecutor = field(default_factory=lambda: ThreadPoolExecutor(1, "prepare"))
 
     @contextmanager
@@ -123,9 +125,13 @@ class Services:
         return self._triage.get(key, make)
 
     def prepare(self, predictor: Predictor, benches: Iterable[Bench]) -> None:
-        """Work out in the background what the next steps will need, so that Enter finds it ready."""
+        """Work out in the background what the next steps will need, so that Enter finds it ready.
+
+        A newer call for the same predictor takes the place of an older one: what was likely before the last reading is not any more.
+        """
+        turn = self._turns[predictor] = self._turns.get(predictor, 0) + 1
         for bench in benches:
-            self._ahead.submit(_prepare, predictor, bench)
+            self._ahead.submit(_prepare, predictor, bench, lambda: self._turns.get(predictor) == turn)
 
     def prepare_library(self) -> None:
         """The same for triage and for the first step on every circuit of the library, when the application starts."""
@@ -149,8 +155,10 @@ class Services:
         self.pool.close()
 
 
-def _prepare(predictor: Predictor, bench: Bench) -> None:
+def _prepare(predictor: Predictor, bench: Bench, still_wanted: Callable[[], bool] = lambda: True) -> None:
     for setup in candidate_setups(predictor, bench):
+        if not still_wanted():
+            return
         predictor.setup(setup)
 
 

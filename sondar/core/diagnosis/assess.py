@@ -69,6 +69,8 @@ def assess(predictor: Predictor, readings: Sequence[Reading], bench: Bench, prio
     plan = make_plan(predictor, belief, bench)
     circuit = predictor.circuit
     suspects = _suspects(circuit, belief, readings)
+    # Only when a call is due: while measuring goes on the next reading is the better answer, and it must come at once.
+    pairs = explaining_pairs(predictor, belief, readings) if plan.settled else []
     return Assessment(
         setup=setup_view(bench.setup),
         proposals=[proposal_view(predictor, belief, proposal) for proposal in plan.proposals],
@@ -76,7 +78,7 @@ def assess(predictor: Predictor, readings: Sequence[Reading], bench: Bench, prio
         suspects=suspects,
         track=[GroupShare(**belief.groups(step)) for step in range(len(readings) + 1)],
         branch_weights=_branch_weights(circuit, belief),
-        verdict=_verdict(predictor, belief, plan, suspects, explaining_pairs(predictor, belief, readings)),
+        verdict=_verdict(predictor, belief, plan, suspects, pairs),
     )
 
 
