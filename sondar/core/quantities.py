@@ -129,8 +129,10 @@ def _significant(value: float, digits: int) -> str:
 
 
 def format_share(share: float) -> str:
-    """A probability as people say it, kept on one line: ``97 %``."""
-    return f"{share * 100:.0f}\u00a0%"
+    """A probability as people say it, kept on one line: ``97 %``; never a false certainty."""
+    if share > 0.995:
+        return "over\u00a099\u00a0%"
+    return "under\u00a01\u00a0%" if share < 0.005 else f"{share * 100:.0f}\u00a0%"
 
 
 KM_PER_MILE = 1.609344

@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from sondar.core.errors import QuantityError
-from sondar.core.quantities import format_distance, format_si, parse_entry, parse_si
+from sondar.core.quantities import format_distance, format_share, format_si, parse_entry, parse_si
 
 
 @pytest.mark.parametrize(
@@ -60,3 +60,8 @@ def test_a_document_value_must_be_a_quantity() -> None:
 def test_mileage_is_told_in_the_workshops_unit() -> None:
     assert format_distance(120_000, "km") == "120000 km"
     assert format_distance(120_000, "mi") == "74565 miles"
+
+
+def test_no_share_is_told_as_certain() -> None:
+    told = [format_share(v).replace("\u00a0", " ") for v in (0.0, 0.004, 0.5, 0.954, 0.9951, 1.0)]
+    assert told == ["under 1 %", "under 1 %", "50 %", "95 %", "over 99 %", "over 99 %"]
