@@ -92,14 +92,16 @@ def test_a_taken_sign_in_name_is_taken_in_any_case(db: psycopg.Connection) -> No
 
 
 def test_a_retired_meter_is_offered_no_more_and_still_known(db: psycopg.Connection) -> None:
-    people.add_meter(db, {"name": "Loan", "volts_percent": 1.0, "volts_floor": 0.05, "ohms_percent": 2.0, "ohms_floor": 0.5})
-    (made,) = people.meters(db)
+    # The owner of the database sees every workshop's meters, and other tests leave some.
+    name = f"Loan {uuid4().hex[:6]}"
+    people.add_meter(db, {"name": name, "volts_percent": 1.0, "volts_floor": 0.05, "ohms_percent": 2.0, "ohms_floor": 0.5})
+    (made,) = [meter for meter in people.meters(db) if meter.name == name]
     assert made.error("volts", 12.0) == pytest.approx(0.17)
     assert made.error("ohms", 100.0) == pytest.approx(2.5)
     assert made.error("lamp", 1.0) == 0.0
     assert people.retire_meter(db, made.id) is True
     assert people.retire_meter(db, made.id) is False
-    assert people.meters(db) == []
+    assert made.id not in {meter.id for meter in people.meters(db)}
     assert people.meter(db, made.id) is not None, "readings taken with it keep its accuracy"
 
 
