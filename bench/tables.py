@@ -13,7 +13,7 @@ import time
 
 import numpy as np
 
-from sondar.core.diagnosis.sequencing import Table, _Problem, huffman_cost, read_table, sequence
+from sondar.core.diagnosis.sequencing import SequencingProblem, Table, huffman_cost, read_table, sequence
 
 SIZES = ((50, 50), (100, 100), (200, 200), (200, 300), (400, 400), (500, 500))
 
@@ -58,7 +58,7 @@ def main() -> None:
     print(json.dumps({"60 states x 80 tests, cost over the Huffman bound": round(float(np.mean(above)), 2)}))
     first: float | None = None
     for states, tests in SIZES:
-        problem = _Problem(random_table(rng, states, tests, uncertain=True), budget=1)
+        problem = SequencingProblem(random_table(rng, states, tests, uncertain=True), budget=1)
         left = problem.prior / problem.prior.sum()
         spans = []
         for _ in range(30):

@@ -294,6 +294,7 @@ def read_reading(circuit: Circuit, index: int, item: dict[str, Any]) -> Reading:
 @JSON
 def plan(table: Path, policy: Policy, as_json: bool) -> None:
     """Order the tests of a fault–test table: {"states": [{"id", "p"}], "tests": [{"id", "cost", "p_fail": {state: p}}]}."""
+    sys.setrecursionlimit(20_000)  # a policy that asks five hundred states one after the other is a tree five hundred deep
     try:
         found = sequence(read_table(json.loads(table.read_text(encoding="utf-8"))), policy)
     except PlanTableError as error:

@@ -18,11 +18,20 @@ import numpy.typing as npt
 from scipy.special import ndtr
 
 from sondar.core.circuit.laws import lamp_current
+from sondar.core.circuit.network import PROBE_TRIPS_A
 from sondar.core.circuit.solver import OperatingPoints, Waves
 from sondar.core.errors import UnknownReferenceError
 
 Array = npt.NDArray[np.float64]
-Kind = Literal["volts", "ohms", "lamp", "ac", "hertz", "duty", "led", "amps", "senses", "scan"]
+Kind = Literal[
+    "volts", "ohms", "lamp", "ac", "hertz", "duty", "led", "amps", "senses", "scan", "top", "bottom", "source", "pull", "drive",
+    "look", "wiggle", "swap", "clean", "gauge",
+]  # fmt: skip
+LOG_KINDS = ("ohms", "source")
+"""Kinds whose working scale is log10 of ohms."""
+
+FINDINGS = ("look", "wiggle", "swap", "clean", "gauge")
+"""Kinds that find something out without any electrical quantity; what they show is in ``diagnosis.findings``."""
 
 FLOATING_OHM = 1e6
 """Thévenin resistance above which a 10 MΩ meter's own load shifts the value by 10 %: people see it wander."""
@@ -61,12 +70,12 @@ class Instrument:
     @property
     def only_words(self) -> bool:
         """True if it shows no figure."""
-        return self.kind in ("lamp", "led", "senses")
+        return self.kind in ("lamp", "led", "senses", "pull", "drive", *FINDINGS)
 
     @property
     def probes(self) -> bool:
         """True if it has leads that touch two points; else it looks at a part, a wire or a module's own value."""
-        return self.kind not in ("amps", "senses", "scan")
+        return self.kind not in ("amps", "senses", "scan", *FINDINGS)
 
 
 VOLTMETER = Instrument("voltmeter", "Voltmeter", "volts", "V", 0.4, ("bouncing",), 0.005, 0.02)
@@ -80,11 +89,25 @@ LED_PROBE = Instrument("led-probe", "LED probe", "led", "", 0.3, ("supply", "gro
 CLAMP = Instrument("clamp", "Current clamp", "amps", "A", 0.5, (), 0.02, 0.05)
 SENSES = Instrument("senses", "Eyes, ears, hands", "senses", "", 0.2, ("acts", "weak", "nothing"))
 SCAN_VALUE = Instrument("scan-value", "Scan tool value", "scan", "V", 0.3, (), 0.01, 0.05)
+SCOPE_TOP = Instrument("scope-top", "Oscilloscope, top level", "top", "V", 0.8, (), 0.02, 0.1)
+SCOPE_BOTTOM = Instrument("scope-bottom", "Oscilloscope, bottom level", "bottom", "V", 0.8, (), 0.02, 0.1)
+FEED_TEST = Instrument("feed-test", "Powered probe, feed test", "source", "Ω", 0.4, ("no supply",), 0.03, 0.03)
+WEAK_PULL = Instrument("weak-pull", "Powered probe, weak pull", "pull", "", 0.4, ("held high", "pulled low", "between", "floating"))
+PROBE_GROUND = Instrument("probe-ground", "Powered probe, ground on", "drive", "", 0.6, ("acts", "weak", "nothing", "trips"))
+PROBE_SUPPLY = Instrument("probe-supply", "Powered probe, supply on", "drive", "", 0.6, ("acts", "weak", "nothing", "trips"))
+LOOK = Instrument("look", "Look closely", "look", "", 0.7, ("damaged", "sound"))
+WIGGLE = Instrument("wiggle", "Wiggle while watching", "wiggle", "", 1.0, ("reacts", "steady"))
+SWAP = Instrument("swap", "Known-good part in its place", "swap", "", 2.0, ("cured", "unchanged"))
+CLEAN = Instrument("clean", "Clean and check again", "clean", "", 4.0, ("cured", "unchanged"))
+GAUGE = Instrument("gauge", "Independent gauge", "gauge", "", 3.0, ("agrees", "differs"))
 
 INSTRUMENTS = {
     item.id: item
-    for item in (VOLTMETER, OHMMETER, LAMP_5W, LAMP_21W, SENSES, SCAN_VALUE, CLAMP, LED_PROBE, AC_VOLTMETER, FREQUENCY, DUTY)
-}
+    for item in (
+        VOLTMETER, OHMMETER, LAMP_5W, LAMP_21W, SENSES, LOOK, SCAN_VALUE, CLAMP, LED_PROBE, FEED_TEST, WEAK_PULL, PROBE_GROUND,
+        PROBE_SUPPLY, AC_VOLTMETER, FREQUENCY, DUTY, SCOPE_TOP, SCOPE_BOTTOM, WIGGLE, SWAP, CLEAN, GAUGE,
+    )
+}  # fmt: skip
 ORDINARY = (VOLTMETER.id, OHMMETER.id, LAMP_5W.id, LAMP_21W.id, SENSES.id)
 """What every workshop has at hand."""
 
@@ -92,6 +115,12 @@ SIGNAL_V = 0.5
 """Least swing in volts that a frequency or duty meter triggers on."""
 LED_LOAD_OHM, LED_MIDDLE_V, LED_HIGH_V, LED_LOW_V = 2.2e3, 6.0, 8.0, 3.5
 """Two light-emitting diodes from the tip to supply and ground through resistors: Thévenin equivalent, and where each lights."""
+
+FEED_TEST_OHM, FEED_TEST_LEAST_V, FEED_TEST_MOST_OHM = 13.5, 2.0, 1e3
+"""A feed test draws about 1 A at 13.5 V; below 2 V left under that load, or above 1 kΩ, it reports no supply."""
+
+PULL_OHM, PULL_HIGH_V, PULL_LOW_V, PULL_FLOATS_OHM = 1e4, 7.0, 1.0, 5e4
+"""A weak pull of 10 kΩ to either rail in turn (at most 1.4 mA): what follows both pulls floats, what follows neither is held."""
 
 LAMP_RATED_V = 13.5
 LAMP_COLD_RATIO = 0.1
@@ -144,7 +173,7 @@ class Display:
 def working(kind: Kind, value: npt.ArrayLike) -> Array:
     """SI value in the instrument's working scale."""
     number = np.asarray(value, dtype=float)
-    if kind == "ohms":
+    if kind in LOG_KINDS:
         result: Array = np.log10(np.maximum(number, 0.0) + LOG_OFFSET_OHM)
         return result
     return number
@@ -152,7 +181,7 @@ def working(kind: Kind, value: npt.ArrayLike) -> Array:
 
 def from_working(kind: Kind, value: float) -> float:
     """Back from the working scale to SI."""
-    return max(0.0, 10.0**value - LOG_OFFSET_OHM) if kind == "ohms" else value
+    return max(0.0, 10.0**value - LOG_OFFSET_OHM) if kind in LOG_KINDS else value
 
 
 def is_live(points: OperatingPoints) -> npt.NDArray[np.bool_]:
@@ -178,6 +207,13 @@ def display(device: Instrument, waves: Waves) -> Display:
         return _figure(device, value, none[..., None])
     if device.kind == "led":
         return _words(device, led(waves))
+    if device.kind in ("top", "bottom"):
+        return _figure(device, level(device, waves))
+    if device.kind == "source":
+        ohms, none = source(waves.instants[0])
+        return _resistance(device, ohms, none[..., None])
+    if device.kind == "pull":
+        return _words(device, weak_pull(waves.instants[0]))
     share = waves.mean([lamp_power_share(device, points) for points in waves.instants])
     return _lamp(device, share)
 
@@ -207,6 +243,44 @@ def duty(device: Instrument, waves: Waves) -> tuple[Array, Array]:
     top, bottom = seen.max(axis=0), seen.min(axis=0)
     above = waves.mean([(v > 0.5 * (top + bottom)).astype(float) for v in seen])
     return 100.0 * above, (top - bottom < SIGNAL_V).astype(float)
+
+
+def level(device: Instrument, waves: Waves) -> Array:
+    """Highest or lowest voltage (S, H, P) of all instants: what a trace shows as its top or bottom."""
+    seen = np.stack([loaded(points, device.load_ohm) for points in waves.instants])
+    found: Array = seen.max(axis=0) if device.kind == "top" else seen.min(axis=0)
+    return found
+
+
+def source(points: OperatingPoints) -> tuple[Array, Array]:
+    """Source resistance (S, H, P) that a feed test works out, voltage sag ÷ test current, and 1 where it reports no supply."""
+    left = np.abs(loaded(points, FEED_TEST_OHM))
+    return points.ohms, ((left < FEED_TEST_LEAST_V) | (points.ohms > FEED_TEST_MOST_OHM)).astype(float)
+
+
+def weak_pull(points: OperatingPoints) -> Array:
+    """What a weak pull finds (S, H, P, word): held high, pulled low, between, floating."""
+    floats = points.ohms > PULL_FLOATS_OHM
+    high, low = points.volts > PULL_HIGH_V, points.volts < PULL_LOW_V
+    return np.stack([high & ~floats, low & ~floats, ~high & ~low & ~floats, floats], axis=-1).astype(float)
+
+
+def driven(
+    device: Instrument, amps: Array, full_a: Array, weak_a: Array, blocked: npt.NDArray[np.bool_], probe_amps: Array
+) -> Display:
+    """What a person notices of a part that a powered probe runs: as ``senses``, and the probe's own breaker (S, H, P) currents."""
+    shown = senses(device, amps, full_a, weak_a, blocked).words
+    trips = _mean_of_vehicles((np.abs(probe_amps) > PROBE_TRIPS_A).astype(float))[..., None]
+    words = np.concatenate([shown * (1.0 - trips), trips], axis=-1)
+    zero = np.zeros(words.shape[:2])
+    return Display(device, zero, zero + 1.0, words, words.argmax(axis=-1).astype(float), zero)
+
+
+def found(device: Instrument, chance: Array) -> Display:
+    """Display of a finding: chance (H, P) of the instrument's first word; the second has the rest."""
+    words = np.stack([chance, 1.0 - chance], axis=-1)
+    zero = np.zeros(chance.shape)
+    return Display(device, zero, zero + 1.0, words, (chance < 0.5).astype(float), zero)
 
 
 def _mean_over(waves: Waves, values: list[Array], which: list[int]) -> Array:
@@ -276,14 +350,18 @@ def _voltmeter(device: Instrument, waves: Waves) -> Display:
 
 
 def _ohmmeter(device: Instrument, points: OperatingPoints) -> Display:
-    scale = working("ohms", points.ohms)
-    mean, spread = _moments(scale)
-    ohms = 10.0**mean
-    meter = (device.error_share * ohms + device.error_floor) / np.sqrt(3.0) / (ohms * np.log(10.0))
-    over = (points.ohms > device.ceiling_ohm).mean(axis=0)
-    live = is_live(points).mean(axis=0)
-    words = np.stack([over * (1.0 - live), live], axis=-1)
-    return Display(device, mean, np.sqrt(spread + meter**2), words, points.ohms[0], np.zeros_like(mean))
+    over = (points.ohms > device.ceiling_ohm).astype(float)
+    live = is_live(points).astype(float)
+    return _resistance(device, points.ohms, np.stack([over * (1.0 - live), live], axis=-1))
+
+
+def _resistance(device: Instrument, ohms: Array, words: Array) -> Display:
+    """Display of ohms (S, H, P) on the log scale, with the chance of each word (S, H, P, n_words)."""
+    mean, spread = _moments(working(device.kind, ohms))
+    middle = 10.0**mean
+    meter = (device.error_share * middle + device.error_floor) / np.sqrt(3.0) / (middle * np.log(10.0))
+    chance = words.mean(axis=0)
+    return Display(device, mean, np.sqrt(spread + meter**2), chance, ohms[0], np.zeros_like(mean))
 
 
 def lamp_power_share(device: Instrument, points: OperatingPoints) -> Array:

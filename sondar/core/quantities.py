@@ -27,10 +27,43 @@ STATE_WORDS = {
     "live": "volts present", "volts present": "volts present", "voltage": "volts present",
     "acts": "acts", "works": "acts", "clicks": "acts", "click": "acts", "turns": "acts", "spins": "acts", "lights": "acts", "moves": "acts",
     "warms": "acts", "steps": "acts", "weak": "weak", "slow": "weak", "nothing": "nothing", "no click": "nothing", "dead": "nothing",
-    "silent": "nothing", "supply": "supply", "ground": "ground", "both": "both", "pulses": "both", "flickers": "both",
+    "silent": "nothing", "supply": "supply", "ground": "ground", "both": "both", "pulses": "both", "flickers": "flickers", "flicker": "flickers",
+    "flickering": "flickers", "faint": "faint", "intermittent": "unsteady", "on and off": "unsteady", "comes and goes": "unsteady",
     "neither": "neither", "no signal": "no signal",
+    "no supply": "no supply", "held high": "held high", "high": "held high", "pulled low": "pulled low", "low": "pulled low",
+    "between": "between", "trips": "trips", "tripped": "trips",
+    "damaged": "damaged", "damage": "damaged", "corroded": "damaged", "chafed": "damaged", "burnt": "damaged", "blown": "damaged",
+    "sound": "sound", "fine": "sound", "clean": "sound", "ok": "sound", "reacts": "reacts", "steady": "steady", "cured": "cured",
+    "fixed": "cured", "unchanged": "unchanged", "same": "unchanged", "agrees": "agrees", "differs": "differs",
 }  # fmt: skip
 """Words a technician enters for what is seen, by instrument display or lamp."""
+
+SOFT_WORDS: dict[str, dict[str, dict[str, float]]] = {
+    "lamp": {
+        "flickers": {"dim": 0.55, "bright": 0.3, "off": 0.15},
+        "faint": {"dim": 0.9, "off": 0.1},
+        "unsteady": {"bright": 0.4, "dim": 0.3, "off": 0.3},
+    },
+    "led": {
+        "flickers": {"both": 0.9, "ground": 0.05, "supply": 0.05},
+        "unsteady": {"both": 0.4, "neither": 0.2, "supply": 0.2, "ground": 0.2},
+    },
+    "senses": {"unsteady": {"acts": 0.35, "weak": 0.4, "nothing": 0.25}, "faint": {"weak": 0.9, "nothing": 0.1}},
+    "drive": {"unsteady": {"acts": 0.35, "weak": 0.4, "nothing": 0.25}, "faint": {"weak": 0.9, "nothing": 0.1}},
+    "volts": {"unsteady": {"bouncing": 1.0}},
+}
+"""Kind of instrument -> word that people use and no display has -> how likely each proper word is behind it."""
+
+ABOUT_SHARE = 0.05
+"""Half-width that "about" leaves open, as a share of the figure."""
+
+_RANGE = re.compile(
+    r"^(?:min\s*)?(?P<low>.*?\S)\s*"
+    r"(?:\.\.+|…|/|\bto\b|(?<=[\d\w%])\s*[-–]\s*(?=[\d.,])|\bmax\b)\s*"
+    r"(?P<high>\S.*)$",
+    re.IGNORECASE,
+)
+_SPREAD = re.compile(r"^(?P<middle>.+?)\s*(?:±|\+/-|\+-)\s*(?P<half>.+)$")
 
 _NUMBER = re.compile(
     r"^(?P<sign>[+\-−]?)\s*(?P<whole>\d*)(?:[.,](?P<frac>\d*))?\s*"
@@ -44,7 +77,7 @@ class Entry:
 
     Attributes:
         value: number in SI units, or None for a word.
-        resolution: half-width in SI units that the last typed digit leaves open (0 for a word).
+        resolution: half-width in SI units that the last typed digit, the range or "about" leaves open (0 for a word).
         state: ``OL``, ``bouncing``, ``bright``, ``dim``, ``off``, ``volts present`` or None.
         unit: unit symbol found in the text, or None when the instrument decides.
     """
@@ -56,7 +89,7 @@ class Entry:
 
 
 def parse_entry(text: str) -> Entry:
-    """Understand one typed reading.
+    """Understand one typed reading: a figure, a range (``0.2..4.8``, ``min 0.2 max 4.8``), ``~12``, ``12±0.3``, ``<0.1`` or a word.
 
     Raises:
         QuantityError: neither a number with an optional prefix and unit nor a known word.
@@ -65,9 +98,45 @@ def parse_entry(text: str) -> Entry:
     word = STATE_WORDS.get(cleaned.lower())
     if word is not None:
         return Entry(None, 0.0, word, None)
+    return _uncertain(cleaned, text) or _number(cleaned, text)
+
+
+def _uncertain(cleaned: str, text: str) -> Entry | None:
+    """A range, a bound, "about" or a figure with ±; None if it is none of these."""
+    if cleaned.startswith(("<", "≤")):
+        top, _, unit = _figure(cleaned[1:].strip(), text)
+        return Entry(0.5 * top, 0.5 * abs(top), None, unit)
+    if cleaned.startswith((">", "≥")):
+        raise QuantityError(text, "a range such as 10k..40k, or OL when it is above what the meter shows")
+    if found := _ABOUT.match(cleaned):
+        middle, digit, unit = _figure(found["rest"].strip(), text)
+        return Entry(middle, max(digit, ABOUT_SHARE * abs(middle)), None, unit)
+    if found := _SPREAD.match(cleaned):
+        middle, digit, unit = _figure(found["middle"].strip(), text)
+        half, _, other = _figure(found["half"].strip(), text)
+        return Entry(middle, digit + abs(half), None, unit or other)
+    if found := _RANGE.match(cleaned):
+        low, _, unit = _figure(found["low"].strip(), text)
+        high, digit, other = _figure(found["high"].strip(), text)
+        suffix = re.search(r"[pnuµμmkKMG](?=[a-zA-ZΩω%°]*$)", found["high"])
+        if unit is None and suffix and not re.search(r"[a-zA-ZΩω%°]", found["low"]):
+            low *= PREFIXES[suffix[0]]  # "4.5-4.9k" means kilo for both
+        if low > high:
+            raise QuantityError(text, "the lower end first: 0.2..4.8")
+        return Entry(0.5 * (low + high), 0.5 * (high - low) + digit, None, other or unit)
+    return None
+
+
+def _number(cleaned: str, text: str) -> Entry:
+    value, resolution, unit = _figure(cleaned, text)
+    return Entry(value, resolution, None, unit)
+
+
+def _figure(cleaned: str, text: str) -> tuple[float, float, str | None]:
+    """Value and half of its last digit in SI units, and its unit if one was given."""
     match = _NUMBER.match(cleaned)
     if match is None or not (match["whole"] or match["frac"]):
-        raise QuantityError(text, "a number such as 12.4, 12,4, 4k7, 50m or 1.2 kΩ, or a word such as OL")
+        raise QuantityError(text, "a number such as 12.4, 12,4, 4k7, 50m or 1.2 kΩ, a range such as 0.2..4.8, or a word such as OL")
     prefix, tail, unit_text = match["prefix"], match["tail"], match["unit"]
     if tail and (match["frac"] is not None or not prefix):
         raise QuantityError(text, "one decimal sign: 4k7 or 4.7k, not both")
@@ -80,7 +149,7 @@ def parse_entry(text: str) -> Entry:
             raise QuantityError(text, "a unit such as V, Ω, A, Hz or %")
     scale = PREFIXES[prefix]
     sign = -1.0 if match["sign"] in ("-", "−") else 1.0
-    return Entry(sign * float(digits) * scale, 0.5 * 10.0**-decimals * scale, None, unit)
+    return sign * float(digits) * scale, 0.5 * 10.0**-decimals * scale, unit
 
 
 def parse_si(value: object) -> float:

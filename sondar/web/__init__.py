@@ -53,7 +53,7 @@ def create_app(
 
     Args:
         dsn: connection string; ``SONDAR_DSN`` if left out.
-        prepare: work out the first step of every stored circuit in the background.
+        prepare: work out the triage of the library's vehicles in the background.
         meter_address: VISA address of the bench meter; ``SONDAR_METER`` if left out, none if empty.
         vehicles: vehicle interfaces, see ``Services.vehicles``; ``SONDAR_VEHICLES`` (JSON, or one ``host:port``) if left out.
     """
@@ -70,7 +70,7 @@ def create_app(
         _vehicles(os.environ.get("SONDAR_VEHICLES", "")) if vehicles is None else vehicles,
     )  # fmt: skip
     if prepare:
-        app.extensions["sondar"].prepare_library()
+        app.extensions["sondar"].prepare_triage()
     register(app)
     auth.register(app)
     for blueprint in (people.api, jobs.api, codes.api, circuits.api, bench.api, shared.api):

@@ -14,10 +14,10 @@ from sondar.core.diagnosis.belief import Array, Reading, carried_prior, check_re
 from sondar.core.diagnosis.intake import fault_factors, reasons
 from sondar.core.diagnosis.plan import Bench, evaluate
 from sondar.core.diagnosis.predictions import Predictor
-from sondar.core.diagnosis.tests import Test, looking_instrument
+from sondar.core.diagnosis.tests import Test, lookers
 from sondar.core.diagnosis.views import ProposalView
 from sondar.core.errors import QuantityError, UnknownReferenceError
-from sondar.core.instruments import INSTRUMENTS, instrument
+from sondar.core.instruments import FINDINGS, INSTRUMENTS, instrument
 from sondar.core.quantities import parse_entry
 from sondar.devices.meter import Placement, read_meter
 from sondar.store import codes, evidence, intake, people
@@ -85,12 +85,16 @@ class _Case:
 
     def bench(self, predictor: Predictor, readings: list[Reading]) -> Bench:
         circuit = predictor.circuit
-        setup = readings[-1].test.setup if readings else circuit.rest_setup(self.job.temperature_c)
+        measured = [r.test.setup for r in readings if INSTRUMENTS[r.test.instrument].kind not in FINDINGS]
+        setup = measured[-1] if measured else circuit.rest_setup(self.job.temperature_c)
         opened = {circuit.point(ref).place for reading in readings for ref in (reading.test.red, reading.test.black)}
         for reading in readings:
             opened |= reading.test.setup.unplugged
         tools = tuple(t for t in ALL_TOOLS if t in self.workshop.tools and t not in self.excluded["instrument"])
-        return Bench(setup, frozenset(opened), tools, frozenset(self.excluded["point"]), boldness=self.workshop.boldness)
+        return Bench(
+            setup, frozenset(opened), tools, frozenset(self.excluded["point"]), boldness=self.workshop.boldness,
+            rate_per_hour=float(self.workshop.rate_per_hour),
+        )  # fmt: skip
 
 
 def _load(db: Db, chase_id: UUID) -> _Case:
@@ -138,6 +142,8 @@ def _test(predictor: Predictor, body: TestIn, temperature_c: float) -> Test:
     device = instrument(body.instrument)
     circuit = predictor.circuit
     setup: Setup = circuit.setup(body.setup.controls, frozenset(body.setup.unplugged), temperature_c)
+    if device.kind in FINDINGS:
+        setup = circuit.rest_setup(temperature_c)  # what is found does not depend on the key: the same finding twice is a repeat
     for ref in (body.red, body.black):
         point = circuit.point(ref)
         if not point.reachable(setup):
@@ -158,7 +164,7 @@ def _test(predictor: Predictor, body: TestIn, temperature_c: float) -> Test:
 def _check_target(predictor: Predictor, body: TestIn) -> None:
     """An instrument without leads must look at something it can see."""
     device, circuit = INSTRUMENTS[body.instrument], predictor.circuit
-    if body.red not in circuit.targets or looking_instrument(circuit, body.red) is not device:
+    if body.red not in circuit.targets or device not in lookers(circuit, body.red):
         raise field_problem("red", f"the {device.title.lower()} cannot look at {body.red}: choose what it can see")
 
 

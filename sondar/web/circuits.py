@@ -7,7 +7,7 @@ from typing import Any
 from flask_openapi3 import APIBlueprint, Tag
 
 from sondar.core.circuit.network import Circuit
-from sondar.core.diagnosis.tests import looking_instrument
+from sondar.core.diagnosis.tests import lookers
 from sondar.core.drawing import draw
 from sondar.core.instruments import INSTRUMENTS
 from sondar.documents import load_circuit_text
@@ -85,7 +85,8 @@ def show_circuit(path: CircuitPath) -> Any:
         ],
         "points": [PointModel(ref=p.ref, title=p.title, place=p.place, when=p.when, connector=p.connector) for p in circuit.points.values()],
         "targets": [
-            TargetModel(ref=ref, title=point.title, instrument=looking_instrument(circuit, ref).id) for ref, point in circuit.targets.items()
+            TargetModel(ref=ref, title=point.title, instrument=device.id)
+            for ref, point in circuit.targets.items() for device in lookers(circuit, ref)
         ],
         "instruments": [
             InstrumentModel(id=i.id, title=i.title, kind=i.kind, unit=i.unit, words=list(i.words), only_words=i.only_words, leads=i.probes)

@@ -14,6 +14,7 @@ from sondar.store import circuits as circuit_store
 from sondar.store import codes as store
 from sondar.store import intake as intake_store
 from sondar.store import jobs as job_store
+from sondar.store import people as people_store
 from sondar.store.database import Db
 from sondar.web import casefile
 from sondar.web.intake_models import (
@@ -134,13 +135,18 @@ def triage(path: JobPath) -> Any:
         model = model_of(db, job)
         answers = intake_store.answers_of(db, path.job_id)
         file = casefile.code_file(store.scans_of(db, path.job_id), store.clearings_of(db, path.job_id), answers)
+        tools = people_store.workshop(db).tools
+        versions = {v.slug: v.id for v in circuit_store.newest_circuits(db)}
     if model is None:
         reason = f"The circuits of {job.make} {job.model} are not known here. Choose a circuit, or load its files."
         return TriageAnswer(available=False, reason=reason, triage=None).model_dump(mode="json")
     found = casefile.evidence(model, file, answers)
     if found.is_empty:
         return TriageAnswer(available=False, reason="Read the codes, or say what is noticed.", triage=None).model_dump(mode="json")
-    return TriageAnswer(available=True, reason="", triage=model.triage(found)).model_dump(mode="json")
+    answer = model.triage(found)
+    if answer.chases:  # while the answer is read, the bench it points to gets ready
+        services().prepare_first(versions[answer.chases[0].open_circuit], job.temperature_c, tools)
+    return TriageAnswer(available=True, reason="", triage=answer).model_dump(mode="json")
 
 
 @api.post("/jobs/<uuid:job_id>/chases", responses={"201": ChaseSummary})

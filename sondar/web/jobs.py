@@ -169,7 +169,12 @@ def _vehicle_of(db: Db, body: JobIn) -> tuple[UUID, str]:
 def show_job(path: JobPath) -> Any:
     """Everything of a job but its benches."""
     with services().transaction() as db:
-        return job_detail(db, path.job_id).model_dump(mode="json")
+        shown = job_detail(db, path.job_id)
+        tools = people.workshop(db).tools
+    for chase in shown.chases[-1:]:
+        if not chase.readings:  # a bench that was begun is prepared from where it stands, when it is opened
+            services().prepare_first(chase.circuit_version_id, shown.job.temperature_c, tools)
+    return shown.model_dump(mode="json")
 
 
 def model_of(db: Db, job: store.Job) -> TriageModel | None:

@@ -133,20 +133,21 @@ class Services:
         for bench in benches:
             self._ahead.submit(_prepare, predictor, bench, lambda: self._turns.get(predictor) == turn)
 
-    def prepare_library(self) -> None:
-        """The same for triage and for the first step on every circuit of the library, when the application starts."""
-        self._ahead.submit(self._prepare_library)
+    def prepare_first(self, version_id: UUID, temperature_c: float, tools: Iterable[str]) -> None:
+        """Work out the first step on a circuit whose bench is likely to be opened next, with the tools of this workshop."""
+        predictor = self.predictor(version_id, temperature_c, tools)
+        self._ahead.submit(lambda: _prepare(predictor, Bench(predictor.circuit.rest_setup(temperature_c))))
 
-    def _prepare_library(self) -> None:
+    def prepare_triage(self) -> None:
+        """Work out what every fault of the library's vehicles would set, when the application starts."""
+        self._ahead.submit(self._prepare_triage)
+
+    def _prepare_triage(self) -> None:
         with self.transaction() as db:
             models = [self.triage_model(db, model.id) for model in newest_models(db)]
-            found = newest_circuits(db)
         for model in models:
             if model is not None:
                 model.prepare()
-        for version in found:
-            predictor = self.predictor(version.id, 20.0)
-            _prepare(predictor, Bench(predictor.circuit.rest_setup(20.0)))
 
     def close(self) -> None:
         """Let go of the pool, the event stream and work not yet begun."""

@@ -173,12 +173,14 @@ class Setup:
         unplugged: connectors that are apart.
         temperature_c: temperature of the parts.
         pulses: (part, True in its high phase) for parts that pulse; an instant of the set-up, see ``Circuit.phases``.
+        drives: (point, ``supply`` or ``ground``) that a powered probe puts on it while a test lasts.
     """
 
     controls: tuple[tuple[str, str], ...]
     unplugged: frozenset[str] = frozenset()
     temperature_c: float = 20.0
     pulses: tuple[tuple[str, bool], ...] = ()
+    drives: tuple[tuple[str, Literal["supply", "ground"]], ...] = ()
 
     def __getitem__(self, control: str) -> str:
         return dict(self.controls)[control]

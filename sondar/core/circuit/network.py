@@ -16,6 +16,9 @@ from sondar.core.circuit.families.base import SYSTEM
 from sondar.core.circuit.model import CHASSIS, Branch, Fault, Point, Setup, Unit
 from sondar.core.errors import UnknownReferenceError
 
+PROBE, PROBE_OHM, PROBE_TRIPS_A = "probe", 0.08, 8.0
+"""A powered probe: its name among the parts, the resistance of a lead with its tip, and the current that opens its breaker."""
+
 MANY_STATES = 48
 """Above this many combinations of control positions only one control at a time is moved."""
 
@@ -52,13 +55,23 @@ class Circuit:
         )
         return [
             Branch(**{**branch.__dict__, "a": self.node(branch.a), "b": self.node(branch.b)})
-            for branch in made
+            for branch in (*made, *self._driven(setup))
             if self.node(branch.a) != self.node(branch.b) and not branch.a.endswith(".87a") and not self._is_unused(branch)
+        ]
+
+    def _driven(self, setup: Setup) -> list[Branch]:
+        """The powered probe's own two leads to the battery, through its tip."""
+        post = {"supply": f"{self.battery}.pos", "ground": f"{self.battery}.neg"}
+        return [
+            Branch(f"{PROBE}.{kind}", PROBE, post[kind], ref, PROBE_OHM)
+            if kind == "supply"
+            else Branch(f"{PROBE}.{kind}", PROBE, ref, post[kind], PROBE_OHM)
+            for ref, kind in setup.drives
         ]
 
     def _is_cut_off(self, part_id: str, setup: Setup) -> bool:
         """True for what is sealed in a module whose plug with these pins is apart: without it the module has no supply."""
-        return self.parts[part_id].module is not None and bool(self._plugs.get(part_id, frozenset()) & setup.unplugged)
+        return self.parts[part_id].module is not None and bool(self.plugs_of(part_id) & setup.unplugged)
 
     @cached_property
     def _plugs(self) -> dict[str, frozenset[str]]:
@@ -69,6 +82,10 @@ class Circuit:
                 for ref in behind(target):
                     found.setdefault(ref.split(".")[0], set()).add(name)
         return {part_id: frozenset(names) for part_id, names in found.items()}
+
+    def plugs_of(self, part_id: str) -> frozenset[str]:
+        """Connectors that carry a terminal of a part."""
+        return self._plugs.get(part_id, frozenset())
 
     def _is_unused(self, branch: Branch) -> bool:
         return branch.b.endswith(".87a") and branch.b not in self.used_terminals
@@ -168,7 +185,7 @@ class Circuit:
                 ref = f"{part_id}.{terminal}"
                 found[ref] = Point(ref, self.node(ref), f"{part.name(part_id)} terminal {terminal}", part_id, part.access_min)
         for connector_id, connector in self.document.connectors.items():
-            for cavity in connector.cavities:
+            for cavity in () if connector.restraint else connector.cavities:
                 ref = f"{connector_id}.{cavity}"
                 label = f"{connector.title or 'Connector'} {connector_id}, cavity {cavity}"
                 when = "any" if connector.back_probe else "unplugged"
@@ -184,7 +201,7 @@ class Circuit:
 
     @cached_property
     def targets(self) -> dict[str, Point]:
-        """What can be looked at without leads: parts that act, wires for a clamp, and inputs whose value a scan tool shows."""
+        """What can be looked at without leads: parts and wires, connectors, and inputs whose value a scan tool shows."""
         found: dict[str, Point] = {}
         rest = self.rest_setup()
         for part_id, part in self.parts.items():
@@ -201,7 +218,28 @@ class Circuit:
                     found[part_id] = Point(
                         part_id, self.node(part.from_), f"around {part.name(part_id)}", near.place, near.access_min
                     )
+            elif part.module is None and not isinstance(part, Contact | Splice):
+                found[part_id] = self._part_target(part_id, part)
+        for connector_id, connector in self.document.connectors.items():
+            if not connector.restraint:
+                name = f"{connector.title or 'Connector'} ({connector_id})"
+                found[connector_id] = Point(
+                    connector_id,
+                    self.node(f"{connector_id}.{next(iter(connector.cavities))}"),
+                    name,
+                    connector_id,
+                    connector.access_min,
+                )
         return found
+
+    def _part_target(self, part_id: str, part: Part) -> Point:
+        """A part as something to look at: where its terminals are probed, or where its plug is."""
+        terminal = f"{part_id}.{part.TERMINALS[0]}"
+        if part.access_min is not None:
+            return Point(part_id, self.node(terminal), part.name(part_id), part_id, part.access_min)
+        plugs = [self.document.connectors[name] for name in sorted(self.plugs_of(part_id))]
+        access = min((plug.access_min for plug in plugs), default=0.0)
+        return Point(part_id, self.node(terminal), part.name(part_id), part_id, access)
 
     def point(self, ref: str) -> Point:
         """A point, or something that is looked at without leads.

@@ -7,6 +7,7 @@ same numbers, so the screen, the command line and a report say the same.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 import numpy.typing as npt
@@ -14,11 +15,13 @@ import numpy.typing as npt
 from sondar.core.circuit.families import Fuse
 from sondar.core.circuit.model import CHASSIS, Setup, Unit
 from sondar.core.circuit.network import Circuit
-from sondar.core.diagnosis.belief import Belief, Reading, slip_of, unit_log_bayes_factors, update
+from sondar.core.circuit.probing import driven_part
+from sondar.core.diagnosis.belief import Belief, Reading, density, slip_of, unit_log_bayes_factors, update
+from sondar.core.diagnosis.findings import by_substitution
 from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN
 from sondar.core.diagnosis.pairs import Pair, explaining_pairs
 from sondar.core.diagnosis.plan import Bench, Plan, Proposal, make_plan
-from sondar.core.diagnosis.predictions import Predictor, class_label, range_label
+from sondar.core.diagnosis.predictions import DRIVES, Predictor, class_label, range_label
 from sondar.core.diagnosis.tests import Test
 from sondar.core.diagnosis.views import (
     Alternative,
@@ -36,13 +39,15 @@ from sondar.core.diagnosis.views import (
     TestView,
     VerdictView,
 )
-from sondar.core.instruments import INSTRUMENTS, Display, instrument, working
+from sondar.core.instruments import INSTRUMENTS, LOG_KINDS, Display, from_working, instrument, working
 from sondar.core.quantities import format_share, format_si
 
 Array = npt.NDArray[np.float64]
 
 NONE_TITLE = "No fault present now"
 UNKNOWN_TITLE = "Something not on the drawing"
+WIDE_SHARE = 0.1
+"""A reading left open by more than this share is written as a range."""
 HEALTHY_SDS = 2.5
 """A figure within this many standard deviations of the healthy prediction is called as when healthy."""
 CLEARED_BELOW = 0.003
@@ -56,6 +61,15 @@ CAUTION_TEXT = {
     "message": "A meter sees supply, ground and activity here, never whether the message is right: believe the module's own value for that.",
     "moving": "The motor can start without warning. Keep hands, cloth and leads clear.",
 }
+CAUTION_DRIVE = "Powered probe: never on a reference, a signal or a module's driver line, never on an airbag circuit. What it runs can move at once."
+CAUTION_SWAP = "Try no part that is coded, locks the immobiliser or belongs to a restraint system."
+WHERE_FOUND = {
+    "look": "Look closely at {}: corrosion, chafe, water marks, bent or pushed-back pins. Photograph damage before touching it.",
+    "wiggle": "Move {} and the harness beside it while a reading or the live value is watched. Say whether it reacts.",
+    "swap": "Put a known-good part in place of {} and try the complaint again. Check the new part first.",
+    "clean": "Clean {} by the maker's method and repeat what failed.",
+    "gauge": "Measure with an independent gauge or thermometer what {} claims, and compare.",
+}
 CAUTION_UNPLUG = "Key off before parting or mating a module plug. Do not use force on locks or seals."
 CAUTION_OHMS = "Resistance only on a dead circuit: key off, no supply on the stretch."
 CAUTION_ALWAYS = "The maker's instructions, local codes and licensed practice come first."
@@ -65,7 +79,7 @@ def assess(predictor: Predictor, readings: Sequence[Reading], bench: Bench, prio
     """Judge a circuit from the readings that stand and say what to do next; ``prior`` (H,) carries what was known before."""
     belief = update(predictor, readings, prior)
     done = frozenset(reading.test for reading in readings)
-    bench = Bench(bench.setup, bench.opened, bench.instruments, bench.refused, bench.done | done, bench.boldness)
+    bench = replace(bench, done=bench.done | done)
     plan = make_plan(predictor, belief, bench)
     circuit = predictor.circuit
     suspects = _suspects(circuit, belief, readings)
@@ -78,7 +92,7 @@ def assess(predictor: Predictor, readings: Sequence[Reading], bench: Bench, prio
         suspects=suspects,
         track=[GroupShare(**belief.groups(step)) for step in range(len(readings) + 1)],
         branch_weights=_branch_weights(circuit, belief),
-        verdict=_verdict(predictor, belief, plan, suspects, pairs),
+        verdict=_verdict(predictor, belief, plan, suspects, pairs, readings),
     )
 
 
@@ -106,6 +120,14 @@ def _where(circuit: Circuit, test: Test) -> str:
         return f"Watch, listen and feel: {red}. Acting, it {acts.verb if acts else 'moves'}."
     if device.kind == "amps":
         return f"Clamp {red}, this wire alone."
+    if device.kind in WHERE_FOUND:
+        return WHERE_FOUND[device.kind].format(red)
+    if device.kind == "drive":
+        lead = "ground" if test.instrument == "probe-ground" else "supply"
+        own = "" if lead == "ground" else f", its ground lead on {circuit.point(test.black).title}"
+        driven_by = driven_part(circuit, test.setup, DRIVES[test.instrument], test.red, test.black)
+        watched = f" and watch {circuit.parts[driven_by[0]].name(driven_by[0])}: it {driven_by[1].verb}" if driven_by else ""
+        return f"Put {lead} on {red}{own}{watched}. A second or two at a time."
     if device.kind == "scan":
         return f"Read on the scan tool what the module takes {red} to be. It is the module's opinion."
     return f"Red on {red}; black on {circuit.point(test.black).title}."
@@ -129,9 +151,8 @@ def healthy_range(shown: Display) -> tuple[str, float | None, float | None]:
         return device.words[int(np.argmax(words))], None, None
     mean, sd = float(shown.mean[0, 0]), float(shown.sd[0, 0])
     low, high = mean - 2 * sd, mean + 2 * sd
-    if device.kind == "ohms":
-        ends = [max(0.0, 10.0**v - 0.05) for v in (low, high)]
-        return range_label(device.id, low, high), ends[0], ends[1]
+    if device.kind in LOG_KINDS:
+        return range_label(device.id, low, high), from_working(device.kind, low), from_working(device.kind, high)
     label = range_label(device.id, low, high)
     if words.sum() > 0.2:
         label += ", or bouncing"
@@ -144,6 +165,9 @@ def reading_label(reading: Reading) -> str:
     if reading.state is not None:
         return reading.state
     assert reading.value is not None
+    if reading.resolution > WIDE_SHARE * max(abs(reading.value), 1e-9) and reading.resolution > 2 * device.error_floor:
+        low, high = reading.value - reading.resolution, reading.value + reading.resolution
+        return f"{format_si(low, device.unit)} to {format_si(high, device.unit)}"
     return format_si(reading.value, device.unit)
 
 
@@ -151,12 +175,13 @@ def is_as_healthy(reading: Reading, shown: Display) -> bool:
     """True if a healthy circuit would show this."""
     device = shown.instrument
     if reading.state is not None:
-        return bool(shown.words[0, 0, device.words.index(reading.state)] > 0.2)
+        return bool(density(reading, shown)[0, 0] > 0.2)
     assert reading.value is not None
     if shown.words[0, 0].sum() > 0.8:
         return False
     distance = abs(float(working(device.kind, reading.value)) - shown.mean[0, 0])
-    return bool(distance <= HEALTHY_SDS * shown.sd[0, 0])
+    ends = working(device.kind, [reading.value - reading.resolution, reading.value + reading.resolution])
+    return bool(distance <= HEALTHY_SDS * shown.sd[0, 0] + 0.5 * float(ends[1] - ends[0]))
 
 
 def proposal_view(predictor: Predictor, belief: Belief, proposal: Proposal) -> ProposalView:
@@ -203,6 +228,10 @@ def _cautions(circuit: Circuit, proposal: Proposal) -> list[str]:
         found.append(CAUTION_UNPLUG)
     if test.instrument == "ohmmeter":
         found.append(CAUTION_OHMS)
+    if INSTRUMENTS[test.instrument].kind == "drive":
+        found.append(CAUTION_DRIVE)
+    if test.instrument == "swap":
+        found.append(CAUTION_SWAP)
     # The circuit's own caution stands for anything commanded, unless the control brought a closer one.
     if (
         not found
@@ -278,7 +307,12 @@ def _branch_weights(circuit: Circuit, belief: Belief) -> dict[str, float]:
 
 
 def _verdict(
-    predictor: Predictor, belief: Belief, plan: Plan, suspects: Sequence[SuspectView], pairs: Sequence[Pair]
+    predictor: Predictor,
+    belief: Belief,
+    plan: Plan,
+    suspects: Sequence[SuspectView],
+    pairs: Sequence[Pair],
+    readings: Sequence[Reading],
 ) -> VerdictView:
     circuit = predictor.circuit
     lead = plan.leading[0]
@@ -293,7 +327,7 @@ def _verdict(
         settled=plan.settled, reason=plan.reason, sentence=_sentence(plan, top, inseparable, circuit) + _two_faults(circuit, pairs),
         group=top.group,
         units=list(plan.leading), certainty=plan.certainty, inseparable=inseparable, alternatives=alternatives,
-        changes_mind=_changes_mind(plan, alternatives), actions=_actions(circuit, plan, top), cautions=_repair_cautions(circuit, plan),
+        changes_mind=_changes_mind(plan, alternatives), actions=_actions(circuit, plan, top, readings), cautions=_repair_cautions(circuit, plan),
         expected_loss_min=plan.expected_loss,
     )  # fmt: skip
 
@@ -358,7 +392,7 @@ def _changes_mind(plan: Plan, alternatives: Sequence[Alternative]) -> str:
     return f"A result that favours {telling.title}: {telling.told_by}."
 
 
-def _actions(circuit: Circuit, plan: Plan, top: SuspectView) -> list[str]:
+def _actions(circuit: Circuit, plan: Plan, top: SuspectView, readings: Sequence[Reading]) -> list[str]:
     if top.unit == NONE:
         return [
             "Wiggle, warm or wet the harness while watching a reading",
@@ -385,6 +419,10 @@ def _actions(circuit: Circuit, plan: Plan, top: SuspectView) -> list[str]:
             steps.append("Before that, prove its feeds and grounds under load; save its coding while it is still fitted")
     if len(plan.leading) > 1:
         steps.insert(0, "Look at these places first, the quickest to reach first; then repair in this order")
+    if by_substitution([(r.test.instrument, r.state) for r in readings]):
+        steps.append(
+            "Found by substitution only: say so in the report, and check the old part on the bench before it is thrown away"
+        )
     steps.append("Repeat the reading that failed, clear the codes, read again")
     return steps
 

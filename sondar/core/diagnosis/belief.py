@@ -18,11 +18,13 @@ from sondar.core.diagnosis.hypotheses import HypothesisSet
 from sondar.core.diagnosis.predictions import MISREAD, NO_CONTACT, SLIP_ELSEWHERE, SLIP_NO_CONTACT, Predictor
 from sondar.core.diagnosis.tests import Test
 from sondar.core.errors import QuantityError
-from sondar.core.instruments import INSTRUMENTS, Display, working
+from sondar.core.instruments import INSTRUMENTS, LOG_KINDS, Display, working
+from sondar.core.quantities import SOFT_WORDS
 
 Array = npt.NDArray[np.float64]
 
-ANYTHING_SPAN = {"volts": 17.0, "ohms": 9.5, "ac": 15.0, "hertz": 1e4, "duty": 100.0, "amps": 40.0, "scan": 17.0}
+ANYTHING_SPAN = {"volts": 17.0, "ohms": 9.5, "ac": 15.0, "hertz": 1e4, "duty": 100.0, "amps": 40.0, "scan": 17.0, "top": 17.0, "bottom": 17.0,
+                 "source": 6.0}  # fmt: skip
 """Width in the working scale over which a slip can land: −1 … 16 V, about 9.5 decades of ohms, and so on."""
 
 WORD_CHANCE = 0.15
@@ -85,11 +87,11 @@ def check_reading(reading: Reading) -> None:
     """
     device = INSTRUMENTS[reading.test.instrument]
     expected = " or ".join(device.words)
-    if reading.state is not None and reading.state not in device.words:
+    if reading.state is not None and reading.state not in device.words and reading.state not in SOFT_WORDS.get(device.kind, {}):
         raise QuantityError(reading.state, f"{expected} from the {device.title.lower()}")
     if reading.value is not None and device.only_words:
         raise QuantityError(f"{reading.value:g}", f"{expected} from the {device.title.lower()}")
-    if reading.value is not None and device.kind == "ohms" and reading.value < 0:
+    if reading.value is not None and device.kind in LOG_KINDS and reading.value < 0:
         raise QuantityError(f"{reading.value:g}", "a resistance of 0 Ω or more; swap the leads if voltage is present")
     if reading.value is not None and device.unit == "V" and abs(reading.value) > 60:
         raise QuantityError(f"{reading.value:g}", "a voltage between −60 and 60 V; add m for millivolts")
@@ -124,12 +126,13 @@ def density(reading: Reading, shown: Display) -> Array:
     """Likelihood (H − 1, P) of what was read at each of the display's probe pairs, no slip considered."""
     device = INSTRUMENTS[reading.test.instrument]
     if reading.state is not None:
-        chance: Array = shown.words[:, :, device.words.index(reading.state)]
+        behind = SOFT_WORDS.get(device.kind, {}).get(reading.state, {reading.state: 1.0})
+        chance: Array = sum(weight * shown.words[:, :, device.words.index(word)] for word, weight in behind.items())  # type: ignore[assignment]
         return chance
     assert reading.value is not None
     at = float(working(device.kind, reading.value))
     last_digit = np.hypot(reading.resolution, reading.meter_error) / np.sqrt(3.0)
-    if device.kind == "ohms":
+    if device.kind in LOG_KINDS:
         last_digit /= (max(reading.value, 0.0) + 0.05) * np.log(10.0)
     sd = np.hypot(shown.sd, last_digit)
     density = np.exp(-0.5 * ((at - shown.mean) / sd) ** 2) / (sd * np.sqrt(2.0 * np.pi))

@@ -20,6 +20,7 @@ import numpy.typing as npt
 from sondar.core.circuit.model import Setup
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.belief import Belief
+from sondar.core.diagnosis.findings import extra_minutes
 from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN, HypothesisSet
 from sondar.core.diagnosis.predictions import CLASSES, Predictor, SetupPredictions
 from sondar.core.diagnosis.tests import Test
@@ -28,8 +29,8 @@ from sondar.core.quantities import format_share
 
 Array = npt.NDArray[np.float64]
 
-RATE_PER_MINUTE = 1.5
-"""Workshop currency per minute of labour, to turn prices into minutes."""
+RATE_PER_HOUR = 90.0
+"""Workshop currency per hour of labour where none is set; it turns prices into minutes."""
 
 COMEBACK_MIN = 60.0
 """Minutes lost when the vehicle comes back with the same complaint."""
@@ -64,6 +65,7 @@ class Bench:
         refused: points, parts or connectors that cannot be reached.
         done: tests already read; a repeat teaches next to nothing, so it is not proposed.
         boldness: probability at which a call is made.
+        rate_per_hour: what an hour of labour costs, in the currency of the prices.
     """
 
     setup: Setup
@@ -72,6 +74,7 @@ class Bench:
     refused: frozenset[str] = frozenset()
     done: frozenset[Test] = frozenset()
     boldness: float = 0.95
+    rate_per_hour: float = RATE_PER_HOUR
 
 
 @dataclass(frozen=True)
@@ -128,15 +131,15 @@ class Plan:
     expected_loss: float
 
 
-def loss_matrix(circuit: Circuit, hypotheses: HypothesisSet) -> Array:
-    """L (U, U) in minutes: row = what is acted on, column = what is at fault."""
+def loss_matrix(circuit: Circuit, hypotheses: HypothesisSet, rate_per_hour: float = RATE_PER_HOUR) -> Array:
+    """L (U, U) in minutes: row = what is acted on, column = what is at fault. Prices count as the labour they would pay for."""
     names = hypotheses.units
     wasted = np.zeros(len(names))
     for index, name in enumerate(names):
         if name in (NONE, UNKNOWN):
             continue
         unit = circuit.units[name]
-        wasted[index] = unit.price / RATE_PER_MINUTE + unit.fit_min + (CODING_MIN if unit.coded else 0.0)
+        wasted[index] = unit.price / (max(rate_per_hour, 1.0) / 60.0) + unit.fit_min + (CODING_MIN if unit.coded else 0.0)
     loss = wasted[:, None] + COMEBACK_MIN * np.ones((len(names), len(names)))
     loss[names.index(UNKNOWN), :] = HELP_MIN
     loss[:, names.index(NONE)] -= COMEBACK_MIN  # nothing was wrong: only the work is wasted
@@ -184,7 +187,7 @@ def make_plan(predictor: Predictor, belief: Belief, bench: Bench, alternatives: 
     units = belief.units()
     active = np.flatnonzero(belief.now > NEGLIGIBLE)
     in_play = np.flatnonzero(hypotheses.member[active].any(axis=0))
-    loss = loss_matrix(circuit, hypotheses)[np.ix_(in_play, in_play)]
+    loss = loss_matrix(circuit, hypotheses, bench.rate_per_hour)[np.ix_(in_play, in_play)]
     weights = (belief.now[active, None] * hypotheses.member[np.ix_(active, in_play)]).astype(np.float32)
     phi = float(units[in_play] @ loss @ units[in_play])
     scored: list[tuple[float, Proposal]] = []
@@ -204,7 +207,7 @@ def make_plan(predictor: Predictor, belief: Belief, bench: Bench, alternatives: 
         for row, index in enumerate(allowed):
             test = predictions.tests[index]
             reach, places = _reach(circuit, test, opened)
-            minutes = change + reach + INSTRUMENTS[test.instrument].minutes
+            minutes = change + reach + _own_minutes(circuit, test)
             proposal = Proposal(test, predictions, int(index), minutes, change + reach, (*steps, *places), float(fall[row]))
             scored.append((float(fall[row]) / minutes, proposal))
     scored.sort(key=lambda item: -item[0])
@@ -223,8 +226,8 @@ def evaluate(predictor: Predictor, belief: Belief, bench: Bench, test: Test) -> 
     index = predictions.tests.index(test)
     change, steps, opened = setup_change(predictor.circuit, bench, test.setup)
     reach, places = _reach(predictor.circuit, test, opened)
-    minutes = change + reach + INSTRUMENTS[test.instrument].minutes
-    loss = loss_matrix(predictor.circuit, belief.hypotheses)
+    minutes = change + reach + _own_minutes(predictor.circuit, test)
+    loss = loss_matrix(predictor.circuit, belief.hypotheses, bench.rate_per_hour)
     units = belief.units()
     joint = (predictions.outcome[index] * belief.now) @ belief.hypotheses.member  # (K, U)
     total = np.maximum(joint.sum(axis=1), 1e-12)
@@ -246,6 +249,11 @@ def _allowed(circuit: Circuit, predictions: SetupPredictions, bench: Bench) -> n
             continue
         kept.append(index)
     return np.array(kept, dtype=np.intp)
+
+
+def _own_minutes(circuit: Circuit, test: Test) -> float:
+    """Minutes of the test itself, the place reached and the set-up made."""
+    return INSTRUMENTS[test.instrument].minutes + extra_minutes(circuit, test.instrument, test.red)
 
 
 def _reach(circuit: Circuit, test: Test, opened: frozenset[str]) -> tuple[float, list[str]]:

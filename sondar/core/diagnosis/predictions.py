@@ -17,16 +17,22 @@ from scipy.special import ndtr
 
 from sondar.core.circuit.model import Acts, Setup
 from sondar.core.circuit.network import Circuit
+from sondar.core.circuit.probing import Drive, driven_part, driven_setup, probe_branch
 from sondar.core.circuit.solver import SAMPLES, Hypothesis, Mask, solve_waves
+from sondar.core.diagnosis.findings import finding_display
 from sondar.core.diagnosis.hypotheses import HypothesisSet, build_hypotheses, distinct_control_states
 from sondar.core.diagnosis.tests import Test, TestFinder
 from sondar.core.errors import UnknownReferenceError
 from sondar.core.instruments import (
+    FINDINGS,
     INSTRUMENTS,
     ORDINARY,
+    PROBE_GROUND,
+    PROBE_SUPPLY,
     Display,
     clamp,
     display,
+    driven,
     from_working,
     instrument,
     scan_value,
@@ -45,8 +51,13 @@ MISREAD = 0.02
 SLIP_ELSEWHERE, SLIP_NO_CONTACT = 0.5, 0.3
 """Shares of slips that show what another point of the circuit has, and that touch nothing; the rest can be anything."""
 
-NO_CONTACT = {"volts": "bouncing", "ohms": "OL", "lamp": "off", "led": "neither", "hertz": "no signal", "duty": "no signal"}
+NO_CONTACT = {
+    "volts": "bouncing", "ohms": "OL", "lamp": "off", "led": "neither", "hertz": "no signal", "duty": "no signal",
+    "source": "no supply", "pull": "floating", "drive": "nothing",
+}  # fmt: skip
 """What an instrument shows whose lead touches nothing; without leads it cannot happen."""
+
+DRIVES: dict[str, Drive] = {PROBE_GROUND.id: "ground", PROBE_SUPPLY.id: "supply"}
 
 SEPARATION = 1.6
 """Neighbouring predictions this many pooled standard deviations apart fall into different outcome classes."""
@@ -134,10 +145,14 @@ class Predictor:
 
     def _displays_of(self, setup: Setup, tests: Sequence[Test]) -> dict[str, Display]:
         found = displays_of(self.circuit, setup, tests, self.hypotheses.changes, self.hypotheses.blown)
+        for name in dict.fromkeys(t.instrument for t in tests if INSTRUMENTS[t.instrument].kind in FINDINGS):
+            refs = [t.red for t in tests if t.instrument == name]
+            found[name] = finding_display(self.circuit, name, refs, self.hypotheses.suspects[:-1])
         return {name: between_strengths(shown, self.hypotheses) for name, shown in found.items()}
 
     def _compute(self, setup: Setup) -> SetupPredictions:
-        tests = [t for t in self.finder.tests(setup) if t.instrument in self.instruments]
+        drives = self.finder.drives(setup) if self.instruments & {PROBE_GROUND.id, PROBE_SUPPLY.id} else []
+        tests = [t for t in (*self.finder.tests(setup), *drives) if t.instrument in self.instruments]
         displays = self._displays_of(setup, tests)
         pair = np.zeros(len(tests), dtype=np.intp)
         edges = np.full((len(tests), NUMERIC_CLASSES + 1), np.inf)
@@ -153,18 +168,27 @@ class Predictor:
 def displays_of(
     circuit: Circuit, setup: Setup, tests: Sequence[Test], hypotheses: Sequence[Hypothesis], blown: Mask, samples: int = SAMPLES
 ) -> dict[str, Display]:  # fmt: skip
-    """Displays (H, T of that instrument) per instrument, over that instrument's tests in their order; one solve for all.
+    """Displays (H, T of that instrument) per instrument, over that instrument's tests in their order; findings are left out.
+
+    One solve for all tests that only look; one for each that drives a part with the powered probe.
 
     Raises:
-        UnknownReferenceError: a part is watched that nobody sees, hears or feels acting.
+        UnknownReferenceError: a part is watched that nobody sees, hears or feels acting, or driven that does not act.
     """
+    driving = [t for t in tests if INSTRUMENTS[t.instrument].kind == "drive"]
+    found = {}
+    for name in dict.fromkeys(t.instrument for t in driving):
+        shown = [_driven_display(circuit, t, hypotheses, blown, samples) for t in driving if t.instrument == name]
+        found[name] = _beside(shown)
+    tests = [t for t in tests if INSTRUMENTS[t.instrument].kind not in ("drive", *FINDINGS)]
+    if not tests:
+        return found
     acts = {t: _acts(circuit, t) for t in tests if INSTRUMENTS[t.instrument].kind == "senses"}
     flow = {t: acts[t].branch if t in acts else t.red for t in tests if INSTRUMENTS[t.instrument].kind in ("amps", "senses")}
     pairs = {t: _pair(circuit, t) for t in tests if t not in flow}
     flows, listed = list(dict.fromkeys(flow.values())), list(dict.fromkeys(pairs.values()))
     waves = solve_waves(circuit, setup, listed, hypotheses, blown, samples=samples, flows=flows)
     place = {pair: i for i, pair in enumerate(listed)}
-    found = {}
     for name in dict.fromkeys(t.instrument for t in tests):
         device, own = INSTRUMENTS[name], [t for t in tests if t.instrument == name]
         if device.kind in ("amps", "senses"):
@@ -173,14 +197,38 @@ def displays_of(
             if device.kind == "amps":
                 found[name] = clamp(device, amps)
                 continue
-            watched = [acts[t] for t in own]
-            blocked = [[any(c.blocks and c.branch == a.branch for c in changes) for a in watched] for changes in hypotheses]
-            limits = np.array([(a.full_a, a.weak_a) for a in watched])
-            found[name] = senses(device, amps, limits[:, 0], limits[:, 1], np.array(blocked))
+            found[name] = senses(device, amps, *_needs([acts[t] for t in own], hypotheses))
         else:
             part = waves.of_pairs([place[pairs[t]] for t in own])
             found[name] = scan_value(device, part) if device.kind == "scan" else display(device, part)
     return found
+
+
+def _needs(watched: Sequence[Acts], hypotheses: Sequence[Hypothesis]) -> tuple[Array, Array, npt.NDArray[np.bool_]]:
+    """What each watched part needs to act fully and at all (P,), and where it is blocked (H, P)."""
+    blocked = [[any(c.blocks and c.branch == a.branch for c in changes) for a in watched] for changes in hypotheses]
+    limits = np.array([(a.full_a, a.weak_a) for a in watched])
+    return limits[:, 0], limits[:, 1], np.array(blocked)
+
+
+def _driven_display(circuit: Circuit, test: Test, hypotheses: Sequence[Hypothesis], blown: Mask, samples: int) -> Display:
+    device, drive = INSTRUMENTS[test.instrument], DRIVES[test.instrument]
+    driven_by = driven_part(circuit, test.setup, drive, test.red, test.black)
+    if driven_by is None:
+        raise UnknownReferenceError("point from which a part can be run", test.red, [])
+    setup = driven_setup(test.setup, drive, test.red, test.black)
+    acts = driven_by[1]
+    waves = solve_waves(circuit, setup, [], hypotheses, blown, samples=samples, flows=[acts.branch, probe_branch(drive)])
+    amps = waves.mean([points.flow_amps for points in waves.instants])
+    return driven(device, amps[:, :, :1], *_needs([acts], hypotheses), amps[:, :, 1:])
+
+
+def _beside(shown: Sequence[Display]) -> Display:
+    """Displays of single tests put side by side along the pair axis."""
+    if len(shown) == 1:
+        return shown[0]
+    fields = ("mean", "sd", "words", "nominal", "floating")
+    return Display(shown[0].instrument, *(np.concatenate([getattr(d, name) for d in shown], axis=1) for name in fields))
 
 
 def _pair(circuit: Circuit, test: Test) -> tuple[str, str]:
@@ -299,6 +347,8 @@ def range_label(device_id: str, low: float, high: float) -> str:
         return f"{low_text} to {high_text} V"
     if device.kind == "ohms" and ends[1] < 1.0:
         return "below 1 Ω"
+    if device.kind == "source" and ends[1] < 0.1:
+        return "below 0.1 Ω"
     if device.kind == "duty":
         return f"{max(ends[0], 0):.0f} to {min(ends[1], 100):.0f} %"
     labels = [format_si(v, device.unit, 2) for v in ends]

@@ -35,6 +35,10 @@ BUDGET = 200_000
 """Subproblems after which the optimum is given up; some ten seconds."""
 BUDGET_BESIDE = 20_000
 """The same when another policy is asked for and the optimum only tells whether that one is as cheap."""
+UNCERTAIN_SHARE = 0.1
+"""Share of the budget for uncertain tests: their subproblems have no bound but a test's own cost, and are dearer each."""
+TREE_LIMIT = 50_000
+"""Nodes of a tree that a person or a program could still use."""
 ROLLOUT_STATES, ROLLOUT_CHOICES = 40, 6
 
 
@@ -63,8 +67,8 @@ class TableTest(_Strict):
 class Table(_Strict):
     """A fault–test table."""
 
-    states: list[State] = Field(min_length=1, max_length=1000)
-    tests: list[TableTest] = Field(max_length=1000)
+    states: list[State] = Field(min_length=1, max_length=500)
+    tests: list[TableTest] = Field(max_length=500)
     certainty: float | None = Field(
         None, gt=0.5, le=1.0, description="Stop when one state is this likely; 1 if left out, 0.95 if a test is uncertain."
     )
@@ -142,8 +146,11 @@ def sequence(table: Table, policy: Policy = "optimal", budget: int | None = None
     """The tree of a policy.
 
     The optimum falls back to Sondar's order, with ``exact`` false, where it would need more than ``budget`` subproblems.
+
+    Raises:
+        PlanTableError: the tree would have more than ``TREE_LIMIT`` nodes.
     """
-    problem = _Problem(table, budget or (BUDGET if policy == "optimal" else BUDGET_BESIDE))
+    problem = SequencingProblem(table, budget or (BUDGET if policy == "optimal" else BUDGET_BESIDE))
     start = problem.prior / problem.prior.sum()
     try:
         best = problem.optimum(start)
@@ -169,12 +176,13 @@ def huffman_cost(weights: Array, step_cost: float = 1.0) -> float:
 
 
 @dataclass
-class _Problem:
+class SequencingProblem:
     """A table as arrays. A *situation* is the vector (N,) of the joint weights that are left; it sums to 1."""
 
     table: Table
     budget: int
     used_up: int = 0
+    nodes: int = 0
     _memo: dict[tuple[Any, ...], tuple[float, int]] = field(default_factory=dict)
     _base: dict[tuple[Any, ...], float] = field(default_factory=dict)
 
@@ -186,6 +194,8 @@ class _Problem:
             len(self.table.tests), len(self.names)
         )
         self.certain = bool(np.isin(self.fail, (0.0, 1.0)).all())
+        if not self.certain:
+            self.budget = max(1, int(self.budget * UNCERTAIN_SHARE))
         self.enough = self.table.certainty or (1.0 if self.certain else 0.95)
 
     def useful(self, left: Array, used: frozenset[int]) -> npt.NDArray[np.intp]:
@@ -318,12 +328,21 @@ class _Problem:
     # -- trees ---------------------------------------------------------------------------------------
 
     def tree(self, left: Array, choose: Callable[[Array, frozenset[int]], int], used: frozenset[int] = frozenset()) -> Node:
-        """The whole tree of a rule."""
+        """The whole tree of a rule.
+
+        Raises:
+            PlanTableError: more than ``TREE_LIMIT`` nodes.
+        """
+        self.nodes += 1
+        if self.nodes > TREE_LIMIT:
+            advice = f"the tree has more than {TREE_LIMIT} nodes: leave out tests that tell little, or give a lower 'certainty'"
+            raise PlanTableError([("tests", advice)])
         remaining = tuple((self.names[i], float(left[i])) for i in np.argsort(-left, kind="stable") if left[i] > 0.0)
         test = choose(left, used)
         if test < 0:
             return Node(None, 0.0, remaining)
         (pass_chance, passed), (fail_chance, failed) = self.after(left, test)
-        on_pass, on_fail = (self.tree(part, choose, used | {test}) for part in (passed, failed))
+        on_pass = self.tree(passed, choose, used | {test})
+        on_fail = self.tree(failed, choose, used | {test})
         cost = float(self.cost[test]) + pass_chance * on_pass.cost + fail_chance * on_fail.cost
         return Node(self.table.tests[test].id, cost, remaining, on_pass, on_fail)

@@ -11,22 +11,32 @@ from dataclasses import dataclass
 
 import networkx as nx
 
+from sondar.core.circuit.document import behind
 from sondar.core.circuit.families import Contact, Part, PulledInput, Splice, Wire
-from sondar.core.circuit.families.module import Driver
+from sondar.core.circuit.families.module import Driver, LowSideDriver
 from sondar.core.circuit.model import CHASSIS, Point, Setup
 from sondar.core.circuit.network import Circuit
+from sondar.core.circuit.probing import driven_part
+from sondar.core.diagnosis.findings import finders
 from sondar.core.instruments import (
     AC_VOLTMETER,
     CLAMP,
     DUTY,
+    FEED_TEST,
+    FINDINGS,
     FREQUENCY,
     LAMP_5W,
     LAMP_21W,
     LED_PROBE,
     OHMMETER,
+    PROBE_GROUND,
+    PROBE_SUPPLY,
     SCAN_VALUE,
+    SCOPE_BOTTOM,
+    SCOPE_TOP,
     SENSES,
     VOLTMETER,
+    WEAK_PULL,
     Instrument,
 )
 
@@ -50,10 +60,16 @@ class Test:
         return (self.instrument, self.red, self.black, self.setup)
 
 
-def looking_instrument(circuit: Circuit, ref: str) -> Instrument:
-    """The instrument that looks at a target: a clamp for wires, the scan tool for inputs, the senses for what acts."""
-    part = circuit.parts[ref]
-    return CLAMP if isinstance(part, Wire) else SCAN_VALUE if isinstance(part, PulledInput) else SENSES
+def lookers(circuit: Circuit, ref: str) -> tuple[Instrument, ...]:
+    """What can look at a target: a clamp for wires, the scan tool for inputs, the senses for what acts, and findings."""
+    found = finders(circuit, ref)
+    part = circuit.parts.get(ref)
+    if isinstance(part, Wire):
+        return (CLAMP, *found)
+    if isinstance(part, PulledInput):
+        return (SCAN_VALUE, *found)
+    acts = part is not None and part.acts(ref, circuit.rest_setup()) is not None
+    return (SENSES, *found) if acts else found
 
 
 class TestFinder:
@@ -140,6 +156,12 @@ class TestFinder:
                     add(device, positive, point.ref)
                 elif self.lamp_allowed(point.ref, black):
                     add(device, point.ref, black)
+            if point.node in self._ground_net and black != point.ref:
+                add(FEED_TEST, positive, point.ref)
+            elif self.lamp_allowed(point.ref, black):
+                add(FEED_TEST, point.ref, black)
+            if point.node in self._delicate_net and point.connector in setup.unplugged:
+                add(WEAK_PULL, point.ref, black)
         if setup["key"] == self.circuit.controls["key"][0]:
             # Through a module's transistors an ohmmeter shows nothing dependable, nor through a coil that ends at one.
             through_module = _reach(self._paths_outside_modules(setup), self._delicate)
@@ -156,25 +178,59 @@ class TestFinder:
                 continue
             add(LED_PROBE, point.ref, black)
             if pulsing:
-                for device in (AC_VOLTMETER, FREQUENCY, DUTY):
+                for device in (AC_VOLTMETER, FREQUENCY, DUTY, SCOPE_TOP, SCOPE_BOTTOM):
                     add(device, point.ref, black)
         if pulsing:
             for red, other in pairs:
                 add(AC_VOLTMETER, red, other)
         return [*found, *self._looks(setup)]
 
+    def drives(self, setup: Setup) -> list[Test]:
+        """What a powered probe may run here: a part through its own open plug, or a load by standing in for a low-side driver.
+
+        Only with one plug apart and nothing commanded. Supply never goes to a harness, a reference, a signal or a module; ground
+        goes only to a pin that the module itself would ground.
+        """
+        rest = self.circuit.rest_setup(setup.temperature_c)
+        if len(setup.unplugged) != 1 or any(value != rest[name] for name, value in setup.controls if name != "key"):
+            return []
+        connector = next(iter(setup.unplugged))
+        spec = self.circuit.document.connectors[connector]
+        black, found = self.circuit.black_reference, []
+        for cavity, target in spec.cavities.items():
+            owner = self.circuit.parts[behind(target)[0].split(".")[0]] if target else None
+            ref = f"{connector}.{cavity}"
+            if isinstance(owner, LowSideDriver) and driven_part(self.circuit, setup, "ground", ref, black) is not None:
+                found.append(Test(PROBE_GROUND.id, ref, black, setup))
+        members = [f"{connector}.{cavity}/c" for cavity in spec.cavities]
+        for red, other in () if spec.inline or spec.restraint else self._cavity_pairs(connector, members):
+            owners = {
+                r.split(".")[0] for ref in (red, other) for r in behind(spec.cavities[ref.split(".", 1)[1].removesuffix("/c")])
+            }
+            sealed = any(self.circuit.parts[owner].module is not None for owner in owners)
+            acts = any(self.circuit.parts[owner].acts(owner, setup) is not None for owner in owners)
+            if acts and not sealed and driven_part(self.circuit, setup, "supply", red, other) is not None:
+                found.append(Test(PROBE_SUPPLY.id, red, other, setup))
+        return found
+
     def _looks(self, setup: Setup) -> list[Test]:
         """Tests without leads: what parts do, currents in wires, values in modules."""
         black = self.circuit.black_reference
         awake = setup["key"] != self.circuit.controls["key"][0]
         found = []
+        at_rest = setup == self.circuit.rest_setup(setup.temperature_c)
         for ref in self.circuit.targets:
-            device, part = looking_instrument(self.circuit, ref), self.circuit.parts[ref]
-            if isinstance(part, Wire) and part.gauge_mm2 < CLAMP_FROM_MM2:
-                continue
-            if (device is SCAN_VALUE and not awake) or (device is SENSES and setup.controls == self.circuit.rest_setup().controls):
-                continue
-            found.append(Test(device.id, ref, black, setup))
+            part = self.circuit.parts.get(ref)
+            for device in lookers(self.circuit, ref):
+                if device is CLAMP and isinstance(part, Wire) and part.gauge_mm2 < CLAMP_FROM_MM2:
+                    continue
+                if device is SCAN_VALUE and not awake:
+                    continue
+                if device is SENSES and setup.controls == self.circuit.rest_setup().controls:
+                    continue
+                if device.kind in FINDINGS and not at_rest:
+                    continue
+                found.append(Test(device.id, ref, black, setup))
         return found
 
     def _component_pairs(self, reachable: Iterable[Point]) -> Iterable[tuple[str, str]]:

@@ -7,13 +7,16 @@ from collections.abc import Sequence
 import numpy as np
 
 from sondar.core.circuit.model import Change, Setup
-from sondar.core.circuit.network import Circuit
+from sondar.core.circuit.network import PROBE_TRIPS_A, Circuit
+from sondar.core.circuit.probing import Drive, driven_part, driven_setup, probe_branch
 from sondar.core.circuit.solver import blown_fuses, solve_waves
 from sondar.core.errors import UnknownReferenceError
 from sondar.core.instruments import (
     BRIGHT_SHARE,
     DIM_SHARE,
+    FINDINGS,
     FLOATING_OHM,
+    Instrument,
     alternating,
     duty,
     frequency,
@@ -21,7 +24,10 @@ from sondar.core.instruments import (
     is_live,
     lamp_power_share,
     led,
+    level,
     loaded,
+    source,
+    weak_pull,
 )
 
 
@@ -49,6 +55,8 @@ class SimulatedVehicle:
         for fault, severity in faults:
             severities = circuit.faults[fault].severities
             self._changes += next((s.changes for s in severities if s.label == severity), severities[0].changes)
+        self._faulty = tuple(circuit.faults[fault] for fault, _ in faults)
+        self._found: dict[tuple[str, str], str] = {}
         self._blown = blown_fuses(circuit, [self._changes])
 
     def measure(self, device_id: str, red: str, black: str, setup: Setup) -> tuple[float | None, str | None]:
@@ -61,6 +69,10 @@ class SimulatedVehicle:
         circuit = self.circuit
         for ref in (red, black):
             circuit.point(ref)
+        if device.kind in FINDINGS:
+            return None, self._find(device, red)
+        if device.kind == "drive":
+            return None, self._drive("ground" if device.id == "probe-ground" else "supply", red, black, setup)
         acts = circuit.parts[red].acts(red, setup) if device.kind == "senses" and red in circuit.parts else None
         flows = [acts.branch] if acts is not None else [red] if device.kind == "amps" else []
         pair = (f"{red}.pin", f"{red}.gnd") if device.kind == "scan" else (circuit.point(red).node, circuit.point(black).node)
@@ -100,8 +112,16 @@ class SimulatedVehicle:
         if device.kind == "lamp":
             share = float(waves.mean([lamp_power_share(device, p) for p in waves.instants])[0, 0, 0])
             return None, "bright" if share >= BRIGHT_SHARE else "dim" if share >= DIM_SHARE else "off"
+        if device.kind in ("top", "bottom"):
+            return self._with_error(float(level(device, waves)[0, 0, 0]), device.error_share, device.error_floor, 2), None
         points = waves.instants[0]
         ohms = float(points.ohms[0, 0, 0])
+        if device.kind == "source":
+            if source(points)[1][0, 0, 0]:
+                return None, "no supply"
+            return max(0.0, self._with_error(ohms, device.error_share, device.error_floor, 2)), None
+        if device.kind == "pull":
+            return None, device.words[int(weak_pull(points)[0, 0, 0].argmax())]
         if device.kind == "ohms":
             if is_live(points)[0, 0, 0]:
                 return None, "volts present"
@@ -114,6 +134,48 @@ class SimulatedVehicle:
         if ohms > FLOATING_OHM:
             shown += float(self._noise.normal(0.0, 0.15))
         return self._with_error(shown, device.error_share, device.error_floor, 2), None
+
+    def _drive(self, drive: Drive, red: str, black: str, setup: Setup) -> str:
+        run = driven_part(self.circuit, setup, drive, red, black)
+        if run is None:
+            raise UnknownReferenceError("point from which a part can be run", red, list(self.circuit.points))
+        acts = run[1]
+        driven = driven_setup(setup, drive, red, black)
+        flows = [acts.branch, probe_branch(drive)]
+        waves = solve_waves(self.circuit, driven, [], [self._changes], self._blown, deviates=self._deviates, flows=flows)
+        amps, probe = np.abs(waves.mean([p.flow_amps for p in waves.instants])[0, 0])
+        if probe > PROBE_TRIPS_A:
+            return "trips"
+        blocked = any(change.blocks and change.branch == acts.branch for change in self._changes)
+        return "nothing" if blocked or amps < acts.weak_a else "weak" if amps < acts.full_a else "acts"
+
+    def _find(self, device: Instrument, place: str) -> str:
+        """What hands and eyes find at a place: the same each time they try. Wiring damage shows about every other time."""
+        key = (device.id, place)
+        if key not in self._found:
+            wires = self.circuit.document.wires
+            here = [f for f in self._faulty if place in (f.part, f.unit, f.unit.removesuffix("@system"), f.part.split(".")[0])]
+            ends = [
+                f
+                for f in self._faulty
+                if f.part in wires and place in (wires[f.part].from_.split(".")[0], wires[f.part].to.split(".")[0])
+            ]
+            luck = self._noise.random()
+            first, second = device.words
+            if device.kind == "look":
+                seen = any(f.group == "wiring" for f in here) and luck < 0.55
+                self._found[key] = first if seen or luck < 0.03 else second
+            elif device.kind == "wiggle":
+                self._found[key] = first if (here and luck < 0.35) or (ends and luck < 0.15) or luck < 0.02 else second
+            elif device.kind == "swap":
+                self._found[key] = first if any(f.unit == place for f in here) and luck < 0.96 else second
+            elif device.kind == "clean":
+                dirty = any(f.mode in ("resistance", "stuck", "blocked") for f in here)
+                self._found[key] = first if dirty and luck < 0.7 else second
+            else:
+                truly_so = all(f.group == "system" for f in self._faulty)
+                self._found[key] = first if truly_so == (luck < 0.92) else second
+        return self._found[key]
 
     def _with_error(self, value: float, share: float, floor: float, decimals: int) -> float:
         bound = share * abs(value) + floor

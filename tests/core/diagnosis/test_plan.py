@@ -106,7 +106,7 @@ def test_following_the_plan_finds_the_hidden_unit(case: Case, fan_predictor: Pre
 
 
 def test_a_healthy_vehicle_is_not_condemned(ambient_predictor: Predictor) -> None:
-    healthy = Case("ambient-temperature", None, "", "none", 11)  # type: ignore[arg-type]
+    healthy = Case("ambient-temperature", "", "", "none", 11)
     outcome = follow_plan(ambient_predictor, healthy)
     assert outcome.called == ("none",)
 
@@ -131,3 +131,13 @@ def test_a_reading_that_was_made_is_not_proposed_again(ambient_predictor: Predic
     after = Bench(first.setup, done=frozenset({first}))
     proposals = make_plan(ambient_predictor, update(ambient_predictor, [seen]), after, 100).proposals
     assert first not in [p.test for p in proposals]
+
+
+def test_dear_labour_makes_a_wrong_part_matter_less(fan_predictor: Predictor) -> None:
+    """The workshop's rate turns prices into minutes: at twice the rate a part is worth half as many of them."""
+    hypotheses = fan_predictor.hypotheses
+    cheap, dear = (loss_matrix(fan_predictor.circuit, hypotheses, rate) for rate in (45.0, 90.0))
+    unit, other = hypotheses.units.index("ECM"), hypotheses.units.index("W8")
+    price = fan_predictor.circuit.units["ECM"].price
+    assert cheap[unit, other] - dear[unit, other] == pytest.approx(price / 0.75 - price / 1.5)
+    assert np.isfinite(loss_matrix(fan_predictor.circuit, hypotheses, 0.0)).all(), "a workshop that sets no rate"

@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import itertools
 import json
+from pathlib import Path
 
 import numpy as np
 import pytest
+from click.testing import CliRunner
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from sondar.cli import main
 from sondar.core.diagnosis.sequencing import Node, Table, huffman_cost, read_table, sequence
 from sondar.core.errors import PlanTableError
 
@@ -131,3 +134,19 @@ def test_where_the_optimum_is_out_of_reach_it_says_so() -> None:
 def test_a_wrong_table_is_explained(wrong: object, said: str) -> None:
     with pytest.raises(PlanTableError, match=said):
         read_table(json.loads(json.dumps(wrong)))
+
+
+def test_five_hundred_states_one_after_the_other_and_a_tree_beyond_use(tmp_path: Path) -> None:
+    chain = {
+        "states": [{"id": f"s{i}", "p": 1} for i in range(500)],
+        "tests": [{"id": f"t{i}", "cost": 1, "p_fail": {f"s{i}": 1}} for i in range(499)],
+    }
+    file = tmp_path / "chain.json"
+    file.write_text(json.dumps(chain))
+    result = CliRunner().invoke(main, ["plan", str(file), "--policy", "order", "--json"])
+    assert result.exit_code == 0, result.output[-300:]
+    assert json.loads(result.output)["expected_cost"] == pytest.approx(sum(range(1, 500)) / 500 + 499 / 500)
+    vague = {"states": [{"id": "a", "p": 1}, {"id": "b", "p": 1}], "tests": [
+        {"id": f"t{i}", "cost": 1, "p_fail": {"a": 0.49 - i / 1000, "b": 0.51}} for i in range(40)]}  # fmt: skip
+    with pytest.raises(PlanTableError, match="more than 50000 nodes"):
+        sequence(read_table(vague), "order", budget=10)

@@ -19,6 +19,17 @@ const TOOLS = [
   { key: "ac-voltmeter", title: "AC volts" },
   { key: "frequency", title: "frequency" },
   { key: "duty", title: "duty" },
+  { key: "scope-top", title: "scope, top" },
+  { key: "scope-bottom", title: "scope, bottom" },
+  { key: "feed-test", title: "powered probe, feed test" },
+  { key: "weak-pull", title: "powered probe, weak pull" },
+  { key: "probe-ground", title: "powered probe, ground" },
+  { key: "probe-supply", title: "powered probe, supply" },
+  { key: "look", title: "a close look" },
+  { key: "wiggle", title: "wiggling" },
+  { key: "swap", title: "known-good parts" },
+  { key: "clean", title: "cleaning" },
+  { key: "gauge", title: "independent gauges" },
 ];
 
 type Settings = Schema["WorkshopView"];
