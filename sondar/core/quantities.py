@@ -28,7 +28,8 @@ STATE_WORDS = {
     "acts": "acts", "works": "acts", "clicks": "acts", "click": "acts", "turns": "acts", "spins": "acts", "lights": "acts", "moves": "acts",
     "warms": "acts", "steps": "acts", "weak": "weak", "slow": "weak", "nothing": "nothing", "no click": "nothing", "dead": "nothing",
     "silent": "nothing", "supply": "supply", "ground": "ground", "both": "both", "pulses": "both", "flickers": "flickers", "flicker": "flickers",
-    "flickering": "flickers", "faint": "faint", "intermittent": "unsteady", "on and off": "unsteady", "comes and goes": "unsteady",
+    "flickering": "flickers", "faint": "faint", "intermittent": "unsteady", "on and off": "unsteady", "unsteady": "unsteady",
+    "comes and goes": "unsteady",
     "neither": "neither", "no signal": "no signal",
     "no supply": "no supply", "held high": "held high", "high": "held high", "pulled low": "pulled low", "low": "pulled low",
     "between": "between", "trips": "trips", "tripped": "trips",
@@ -63,6 +64,7 @@ _RANGE = re.compile(
     r"(?P<high>\S.*)$",
     re.IGNORECASE,
 )
+_ABOUT = re.compile(r"^(?:~|≈|about\s|ca\.?\s|around\s)\s*(?P<rest>.+)$", re.IGNORECASE)
 _SPREAD = re.compile(r"^(?P<middle>.+?)\s*(?:±|\+/-|\+-)\s*(?P<half>.+)$")
 
 _NUMBER = re.compile(

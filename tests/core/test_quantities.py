@@ -5,7 +5,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from sondar.core.errors import QuantityError
-from sondar.core.quantities import format_distance, format_share, format_si, parse_entry, parse_si
+from sondar.core.instruments import INSTRUMENTS
+from sondar.core.quantities import SOFT_WORDS, format_distance, format_share, format_si, parse_entry, parse_si
 
 
 @pytest.mark.parametrize(
@@ -65,3 +66,40 @@ def test_mileage_is_told_in_the_workshops_unit() -> None:
 def test_no_share_is_told_as_certain() -> None:
     told = [format_share(v).replace("\u00a0", " ") for v in (0.0, 0.004, 0.5, 0.954, 0.9951, 1.0)]
     assert told == ["under 1 %", "under 1 %", "50 %", "95 %", "over 99 %", "over 99 %"]
+
+
+@pytest.mark.parametrize(
+    ("text", "low", "high"),
+    [
+        ("11.8-12.4", 11.75, 12.45),
+        ("11.8..12.4 V", 11.75, 12.45),
+        ("min 0.2 max 4.8", 0.15, 4.85),
+        ("0.2/4.8", 0.15, 4.85),
+        ("-0.3 to 0.2", -0.35, 0.25),
+        ("4.5-4.9k", 4450.0, 4950.0),
+        ("12.1±0.3", 11.75, 12.45),
+        ("<0.1", 0.0, 0.1),
+        ("~12", 11.4, 12.6),
+        ("1,2–1,4", 1.15, 1.45),
+    ],
+)
+def test_ranges_and_bounds_leave_open_what_they_say(text: str, low: float, high: float) -> None:
+    entry = parse_entry(text)
+    assert entry.value is not None
+    assert entry.value - entry.resolution == pytest.approx(low)
+    assert entry.value + entry.resolution == pytest.approx(high)
+
+
+@pytest.mark.parametrize(("text", "expected"), [(">10k", "a range"), ("4.8..0.2", "the lower end first"), ("2..x", "a number")])
+def test_a_range_that_cannot_be_meant_is_refused(text: str, expected: str) -> None:
+    with pytest.raises(QuantityError, match=expected):
+        parse_entry(text)
+
+
+def test_soft_words_stand_for_proper_ones_that_sum_to_one() -> None:
+    for kind, words in SOFT_WORDS.items():
+        proper = {w for device in INSTRUMENTS.values() if device.kind == kind for w in device.words}
+        for word, behind in words.items():
+            assert parse_entry(word).state == word
+            assert set(behind) <= proper
+            assert sum(behind.values()) == pytest.approx(1.0)

@@ -126,6 +126,54 @@ class Code(Observation):
     )
 
 
+class Limit(Fields):
+    """What a reading must be, under a condition. Of the forms below one is used; ``per`` or ``change_from`` may go with min and max."""
+
+    title: str = Field(min_length=1)
+    instrument: str = Field("voltmeter", alias="with", description="Id of the instrument.")
+    red: str = Field(description="Point of the red lead, or what is looked at.")
+    black: str = Field("", description="Point of the black lead; the battery's negative post if left out.")
+    when: dict[str, str] = Field(default_factory=dict, description="Controls that differ from rest.")
+    unplugged: list[str] = Field(default_factory=list)
+    min: Quantity | None = None
+    max: Quantity | None = None
+    word: str = Field("", description="Or the word it must show, e.g. bright.")
+    table: list[tuple[float, float, float]] = Field(
+        default_factory=list, description="Or rows of temperature in °C, least, most; between rows by straight lines."
+    )
+    per: str = Field("", description="Limit whose reading this one is divided by: ratio to a measured supply, to a sibling.")
+    change_from: str = Field("", description="Limit whose reading is taken off: response to a command, difference to a sibling.")
+    copper_at_c: float | None = Field(None, description="Temperature that min and max of a copper winding hold for.")
+    typical: Quantity | None = None
+    source: Literal["maker", "own", "sibling"] = Field(
+        "maker", description="Whose figure: maker, own known-good vehicles, sibling part."
+    )
+    note: str = ""
+
+    @model_validator(mode="after")
+    def _one_form(self) -> Self:
+        bounds = self.min is not None or self.max is not None
+        if bounds + bool(self.word) + bool(self.table) != 1:
+            raise ValueError("give 'min' or 'max' or both, or 'word', or 'table'")
+        if self.per and self.change_from:
+            raise ValueError("give either 'per' or 'change_from'")
+        if self.min is not None and self.max is not None and self.min > self.max:
+            raise ValueError("'min' is above 'max': exchange them")
+        if any(low > high for _, low, high in self.table) or [r[0] for r in self.table] != sorted({r[0] for r in self.table}):
+            raise ValueError("'table' needs rising temperatures, and least before most in each row")
+        return self
+
+
+class ServiceNote(Fields):
+    """What is done about a part, for the repair."""
+
+    part: str
+    do: Literal["clean", "replace", "repair", "clean or replace", "set up"]
+    difficulty: Literal["easy", "some skill", "specialist"] = "easy"
+    teach_in: str = Field("", description="Coding, learning, bleeding or resetting that a new one needs; empty for none.")
+    note: str = ""
+
+
 class CircuitDocument(Fields):
     """A circuit: parts, connectors, wires, controls. Format version 1."""
 
@@ -145,6 +193,9 @@ class CircuitDocument(Fields):
     setups: dict[str, NamedSetup] = Field(default_factory=dict)
     codes: dict[str, Code] = Field(default_factory=dict, description="Trouble codes that this circuit's modules can store.")
     symptoms: dict[str, Symptom] = Field(default_factory=dict, description="What people notice when it fails.")
+    also: list[str] = Field(default_factory=list, description="Other names and abbreviations that people search for.")
+    limits: dict[str, Limit] = Field(default_factory=dict, description="What readings must be, with condition and source.")
+    service: list[ServiceNote] = Field(default_factory=list, description="Clean or replace, how hard, what a new part needs.")
 
     def control_values(self) -> dict[str, tuple[str, ...]]:
         """All controls with their positions; ``key`` always exists."""
@@ -276,7 +327,31 @@ def _wiring_problems(document: CircuitDocument) -> Iterator[Problem]:
             if not connector.inline and not behind(target):
                 yield Problem(path, "say which terminal is behind this cavity, or mark the connector 'inline: true'")
     yield from _control_problems(document)
+    yield from _limit_problems(document, terminals)
     yield from _observation_problems(document, terminals)
+
+
+def _limit_problems(document: CircuitDocument, terminals: set[str]) -> Iterator[Problem]:
+    controls = document.control_values()
+    lookable = {*document.parts, *document.wires, *document.connectors}
+    for name, limit in document.limits.items():
+        for field in ("red", "black"):
+            ref = getattr(limit, field)
+            if ref and ref not in terminals and not (field == "red" and ref in lookable):
+                yield Problem(("limits", name, field), f"'{ref}' names no terminal, cavity or part of this circuit")
+        for control, value in limit.when.items():
+            if value not in controls.get(control, ()):
+                yield Problem(("limits", name, "when", control), f"'{control}: {value}' is no position of a control here")
+        for connector in limit.unplugged:
+            if connector not in document.connectors:
+                yield Problem(("limits", name, "unplugged"), f"no connector '{connector}'")
+        for field in ("per", "change_from"):
+            other = getattr(limit, field)
+            if other and (other not in document.limits or other == name):
+                yield Problem(("limits", name, field), f"no other limit '{other}'")
+    for index, note in enumerate(document.service):
+        if note.part not in {*document.parts, *document.wires, *document.connectors, *document.modules}:
+            yield Problem(("service", index, "part"), f"no part '{note.part}'")
 
 
 def _watched(document: CircuitDocument) -> Iterator[tuple[Path, Condition]]:

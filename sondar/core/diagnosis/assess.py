@@ -61,7 +61,10 @@ CAUTION_TEXT = {
     "message": "A meter sees supply, ground and activity here, never whether the message is right: believe the module's own value for that.",
     "moving": "The motor can start without warning. Keep hands, cloth and leads clear.",
 }
-CAUTION_DRIVE = "Powered probe: never on a reference, a signal or a module's driver line, never on an airbag circuit. What it runs can move at once."
+CAUTION_DRIVE = (
+    "Powered probe: never on a reference, a signal or a module's driver line, never on an airbag circuit. "
+    "What it runs can move at once."
+)
 CAUTION_SWAP = "Try no part that is coded, locks the immobiliser or belongs to a restraint system."
 WHERE_FOUND = {
     "look": "Look closely at {}: corrosion, chafe, water marks, bent or pushed-back pins. Photograph damage before touching it.",
