@@ -57,7 +57,7 @@ def load_circuit_text(text: str) -> CircuitDocument:
     Raises:
         CircuitFileError: not YAML, or not a circuit; lists every problem with its line.
     """
-    return _load(text, read_document)
+    return load_document(text, read_document)
 
 
 def load_vehicle_text(text: str) -> VehicleDocument:
@@ -66,7 +66,7 @@ def load_vehicle_text(text: str) -> VehicleDocument:
     Raises:
         CircuitFileError: not YAML, or not a vehicle; lists every problem with its line.
     """
-    return _load(text, read_vehicle)
+    return load_document(text, read_vehicle)
 
 
 def library_circuits() -> dict[str, str]:
@@ -92,7 +92,12 @@ def library_network(name: str) -> VehicleNetwork:
     return VehicleNetwork(document, circuits)
 
 
-def _load(text: str, read: Callable[[object], T]) -> T:
+def load_document(text: str, read: Callable[[object], T]) -> T:
+    """Parse YAML and have it checked by ``read``; its problems come back with their lines.
+
+    Raises:
+        CircuitFileError: not YAML, too long, or refused by ``read``.
+    """
     if len(text.encode()) > MAX_BYTES:
         raise CircuitFileError([LocatedProblem(None, "file", f"larger than {MAX_BYTES // 1024} KiB: split the circuit")])
     try:

@@ -293,7 +293,7 @@ PANELS: Mapping[str, Panel] = {
              Input("ohms", "or resistance", "Ω", "", True)), _ntc),
         Panel(
             "ratiometric", "Sensor on a reference", "share = U ÷ U_ref", "output proportional to the reference just measured", "ratio",
-            (Input("signal", "Signal", "V", "1.52"), Input("reference", "Reference", "V", "4.98"), 
+            (Input("signal", "Signal", "V", "1.52"), Input("reference", "Reference", "V", "4.98"),
                 Input("share_low", "Share at the low end", "%", "10"),
              Input("share_high", "Share at the high end", "%", "90"), Input("low", "Low end", "", "0"), Input("high", "High end", "", "250")),
             _ratiometric),

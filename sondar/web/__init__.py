@@ -13,7 +13,7 @@ from flask_openapi3 import Info, OpenAPI, Tag
 
 from sondar import __version__
 from sondar.store.database import open_pool
-from sondar.web import arithmetic, auth, bench, circuits, codes, jobs, people, shared
+from sondar.web import arithmetic, auth, bench, charts, circuits, codes, jobs, people, shared
 from sondar.web.events import Events
 from sondar.web.models import Health
 from sondar.web.photos import MAX_BYTES
@@ -73,7 +73,7 @@ def create_app(
         app.extensions["sondar"].prepare_triage()
     register(app)
     auth.register(app)
-    for blueprint in (people.api, jobs.api, codes.api, circuits.api, bench.api, shared.api, arithmetic.api):
+    for blueprint in (people.api, jobs.api, codes.api, circuits.api, bench.api, shared.api, arithmetic.api, charts.api):
         app.register_api(blueprint)
 
     @app.get("/api/v1/health", tags=[Tag(name="service")], responses={"200": Health})

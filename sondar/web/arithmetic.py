@@ -86,7 +86,7 @@ def list_panels() -> Any:
     return PanelList(panels=views).model_dump(mode="json")
 
 
-@api.post("/arithmetic/<panel_id>", responses={"200": PanelResults})
+@api.post("/arithmetic/<string:panel_id>", responses={"200": PanelResults})
 def compute(path: PanelPath, body: PanelValues) -> Any:
     """Results of one sum; nothing is recorded."""
     found = work_out(path.panel_id, body.values)

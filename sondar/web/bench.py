@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import dataclass, replace
 from typing import Any
-from uuid import UUID
+from uuid import UUID, uuid5
 
 from flask_openapi3 import APIBlueprint, Tag
 
 from sondar.core.circuit.model import Setup
 from sondar.core.diagnosis.assess import assess, proposal_view, reading_label
 from sondar.core.diagnosis.belief import Array, Reading, carried_prior, check_reading, update
+from sondar.core.diagnosis.entry_check import meant_instead
+from sondar.core.diagnosis.ghosts import ghost_values
 from sondar.core.diagnosis.intake import fault_factors, reasons
+from sondar.core.diagnosis.limits import limits_card
 from sondar.core.diagnosis.plan import Bench, evaluate
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.tests import Test, lookers
@@ -29,6 +33,8 @@ from sondar.web.models import (
     ChasePath,
     ExclusionIn,
     Exclusions,
+    GhostQuery,
+    Ghosts,
     MeterReading,
     MeterView,
     ProblemDetails,
@@ -61,7 +67,7 @@ def _reading(predictor: Predictor, stored: evidence.StoredReading) -> Reading:
 
 
 @dataclass(frozen=True)
-class _Case:
+class Case:
     """Everything that is stored of a chase, read in one transaction."""
 
     job: job_store.Job
@@ -74,16 +80,20 @@ class _Case:
     meters: list[people.Meter]
 
     def predictor(self) -> Predictor:
+        """The predictor of its circuit, for the tools of the workshop."""
         return services().predictor(self.chase.circuit_version_id, self.job.temperature_c, self.workshop.tools)
 
     def standing(self, predictor: Predictor) -> list[Reading]:
+        """Readings that were not taken back."""
         return [_reading(predictor, item) for item in self.stored if item.retracted_because is None]
 
     def prior(self, predictor: Predictor) -> Array:
+        """Belief before the first reading: from the triage, or from the intake's answers."""
         factors = fault_factors(predictor.circuit, casefile.intake_answers(self.answers))
         return carried_prior(predictor.hypotheses, self.chase.carried, factors)
 
     def bench(self, predictor: Predictor, readings: list[Reading]) -> Bench:
+        """Where the technician stands after these readings."""
         circuit = predictor.circuit
         measured = [r.test.setup for r in readings if INSTRUMENTS[r.test.instrument].kind not in FINDINGS]
         setup = measured[-1] if measured else circuit.rest_setup(self.job.temperature_c)
@@ -97,10 +107,15 @@ class _Case:
         )  # fmt: skip
 
 
-def _load(db: Db, chase_id: UUID) -> _Case:
+def load_case(db: Db, chase_id: UUID) -> Case:
+    """A chase of this workshop with everything stored of it.
+
+    Raises:
+        ProblemError: 404.
+    """
     job, chase = known_chase(db, chase_id)
     answers = intake.answers_of(db, job.id)
-    return _Case(
+    return Case(
         job, chase, evidence.readings_of(db, chase_id), evidence.exclusions_of(db, chase_id), answers,
         casefile.code_file(codes.scans_of(db, job.id), codes.clearings_of(db, job.id), answers), people.workshop(db), people.meters(db),
     )  # fmt: skip
@@ -108,7 +123,7 @@ def _load(db: Db, chase_id: UUID) -> _Case:
 
 def bench_view(db: Db, chase_id: UUID) -> BenchView:
     """The whole bench, recomputed from the evidence that stands."""
-    case = _load(db, chase_id)
+    case = load_case(db, chase_id)
     predictor = case.predictor()
     standing = case.standing(predictor)
     here = case.bench(predictor, standing)
@@ -134,6 +149,7 @@ def bench_view(db: Db, chase_id: UUID) -> BenchView:
         job=job_view(case.job), chase=chase_view(case.chase), readings=listed, exclusions=Exclusions(**case.excluded), assessment=result,
         meter=bool(services().meter_address and case.job.stand_in),
         meters=[MeterView.model_validate(m.__dict__) for m in case.meters],
+        limits=limits_card(predictor.circuit, standing, case.job.temperature_c),
         leanings=(["Belief carried over from the triage"] if case.chase.carried else []) + known,
     )  # fmt: skip
 
@@ -179,14 +195,19 @@ def show_bench(path: ChasePath) -> Any:
 def add_reading(path: ChasePath, body: ReadingIn) -> Any:
     """Append a reading; answer with the bench as it stands after it. The same client key again changes nothing."""
     with services().transaction() as db:
-        case = _load(db, path.chase_id)
+        case = load_case(db, path.chase_id)
         predictor = case.predictor()
         test = _test(predictor, body, case.job.temperature_c)
         entry = parse_entry(body.entry)
         device = INSTRUMENTS[body.instrument]
         if entry.unit is not None and entry.unit != device.unit:
             raise QuantityError(body.entry, f"{device.unit or 'a word'} from the {device.title.lower()}")
-        check_reading(Reading("new", test, entry.value, entry.state, entry.resolution))
+        new_reading = Reading("new", test, entry.value, entry.state, entry.resolution)
+        check_reading(new_reading)
+        if not body.sure and (meant := meant_instead(predictor, new_reading)) is not None:
+            said = reading_label(new_reading)
+            raise ProblemError(409, "Order of magnitude", f"{said}? No suspect predicts that here. Did you mean {meant}?", [
+                {"field": "entry", "message": f"did you mean {meant}?", "line": None}], meant=meant)  # fmt: skip
         meter = people.meter(db, body.meter_id) if body.meter_id is not None else None
         if body.meter_id is not None and meter is None:
             raise field_problem("meter_id", "no such meter: choose one of the list")
@@ -199,6 +220,10 @@ def add_reading(path: ChasePath, body: ReadingIn) -> Any:
             present=casefile.present_now(predictor.circuit, case.codes, case.answers), meter_id=body.meter_id, meter_error_si=worse,
         )  # fmt: skip
         added = evidence.append_reading(db, case.chase, new)
+        if added and body.supersedes is not None:
+            key = uuid5(body.client_key, "supersedes")
+            if evidence.retract_reading(db, case.chase, body.supersedes, key, f"Corrected to {body.entry}") == "unknown":
+                raise field_problem("supersedes", f"this bench has no reading {body.supersedes}", 404)
     # Committed: from here on the reading is safe, whatever happens to the answer.
     with services().transaction() as db:
         return bench_view(db, path.chase_id).model_dump(mode="json"), 201 if added else 200
@@ -234,7 +259,7 @@ def exclude(path: ChasePath, body: ExclusionIn) -> Any:
 def preview(path: ChasePath, body: TestIn) -> Any:
     """The reckoning of a test of the technician's own choice: expected value, minutes, worth, outcomes."""
     with services().transaction() as db:
-        case = _load(db, path.chase_id)
+        case = load_case(db, path.chase_id)
     predictor = case.predictor()
     test = _test(predictor, body, case.job.temperature_c)
     standing = case.standing(predictor)
@@ -254,6 +279,20 @@ def _why_not(predictor: Predictor, test: Test) -> str:
     if device.kind == "ohms":
         return "Resistance is only measured with the key off and along or across one part. Put the key off or choose other points."
     return "These two points tell nothing about this circuit that a better pair would not. The reading can still be recorded."
+
+
+@api.get("/chases/<uuid:chase_id>/ghosts", responses={"200": Ghosts})
+def ghosts(path: ChasePath, query: GhostQuery) -> Any:
+    """What a voltmeter would show all over the circuit if a unit were at fault, in a set-up; for laying over the drawing."""
+    with services().transaction() as db:
+        case = load_case(db, path.chase_id)
+    predictor = case.predictor()
+    setup = predictor.circuit.setup(
+        json.loads(query.controls), frozenset(filter(None, query.unplugged.split(","))), case.job.temperature_c
+    )
+    readings = case.standing(predictor)
+    view = ghost_values(predictor, update(predictor, readings, case.prior(predictor)), query.unit, setup)
+    return Ghosts(**view).model_dump(mode="json")
 
 
 @api.post("/chases/<uuid:chase_id>/meter", responses={"200": MeterReading, "502": ProblemDetails})

@@ -8,6 +8,7 @@ from uuid import UUID
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from sondar.core.diagnosis.limits import LimitView
 from sondar.core.diagnosis.views import Assessment
 from sondar.core.drawing import Drawing
 
@@ -213,6 +214,8 @@ class ReadingIn(TestIn):
     source: Literal["typed", "meter"] = "typed"
     note: str = Field("", max_length=2000)
     meter_id: UUID | None = Field(None, description="Which of the workshop's meters; its accuracy is used.")
+    sure: bool = Field(False, description="The order of magnitude was asked about and is meant.")
+    supersedes: UUID | None = Field(None, description="Reading that this one corrects: it is taken back in the same step.")
 
 
 class RetractionIn(Strict):
@@ -285,7 +288,23 @@ class BenchView(BaseModel):
     assessment: Assessment
     meter: bool = Field(description="A meter is connected that can be read.")
     meters: list[MeterView] = Field(description="The workshop's meters to choose from.")
+    limits: list[LimitView] = Field(description="Every limit of the circuit, marked by the readings that stand.")
     leanings: list[str] = Field(description="What was known before the first reading, and counts here.")
+
+
+class GhostQuery(BaseModel):
+    """Whose predicted values, in which set-up."""
+
+    unit: str = Field("none", max_length=80, description="Unit at fault, or none for a healthy circuit.")
+    controls: str = Field("{}", max_length=2000, description="Controls that differ from rest, as JSON.")
+    unplugged: str = Field("", max_length=400, description="Connectors apart, separated by commas.")
+
+
+class Ghosts(BaseModel):
+    """Predicted voltages against the black reference."""
+
+    title: str
+    values: dict[str, str] = Field(description="Point -> label.")
 
 
 class MeterReading(BaseModel):

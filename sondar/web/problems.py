@@ -65,8 +65,8 @@ def register(app: Flask) -> None:
     @app.errorhandler(CircuitFileError)
     def _file(error: CircuitFileError) -> Response:
         count = len(error.problems)
-        detail = f"The circuit file has {count} problem{'s' if count > 1 else ''}. Nothing was stored."
-        return problem(422, "Circuit file not usable", detail, [p.as_dict() for p in error.problems])
+        detail = f"The file has {count} problem{'s' if count > 1 else ''}. Nothing was stored."
+        return problem(422, "File not usable", detail, [p.as_dict() for p in error.problems])
 
     @app.errorhandler(QuantityError)
     def _quantity(error: QuantityError) -> Response:

@@ -10,7 +10,7 @@ import pytest
 
 from sondar.core.codes import FoundCode
 from sondar.demo import load_library
-from sondar.store import circuits, codes, evidence, intake, jobs, people, vehicles
+from sondar.store import charts, circuits, codes, evidence, intake, jobs, people, vehicles
 from sondar.store.database import enter
 from sondar.store.local_server import LocalServer
 from tests.conftest import AMBIENT_TEXT, circuit_of
@@ -18,7 +18,7 @@ from tests.store.test_store import new_reading
 
 OWNED = (
     "account", "session", "audit", "meter", "vehicle", "job", "reading", "retraction", "exclusion", "verdict", "chase", "answer", "note",
-    "code_scan", "scanned_code", "clearing", "code_meaning", "photo", "share",
+    "code_scan", "scanned_code", "clearing", "code_meaning", "photo", "share", "chart",
 )  # fmt: skip
 
 
@@ -58,6 +58,7 @@ def mine_and_theirs(dsn: str) -> tuple[UUID, UUID]:
         codes.add_clearing(db, job_id, uuid4(), codes.scans_of(db, job_id)[0].id, "typed")
         codes.add_meaning(db, "Orvane", "P1ABC", "kelp", "")
         people.add_share(db, job_id, uuid4().hex, 3)
+        charts.save_chart(db, "row-ambient", "kelp", "sondar_chart: 1")
     return own, other
 
 

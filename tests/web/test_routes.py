@@ -19,6 +19,17 @@ from tests.web.conftest import PASSWORD, Door, reading
 TEST = {"instrument": "voltmeter", "red": "X12.7", "black": "BAT.neg", "setup": {"controls": {"key": "on"}}}
 
 
+CHART = """
+sondar_chart: 1
+title: Outside temperature
+circuit: quay-ambient
+steps:
+  1: {do: Is 5 V at the open plug?, red: X31.1, when: {key: "on"}, unplugged: [X31], min: 4.7, max: 5.3, if_pass: 2, if_fail: {unit: W1}}
+  2: {do: Resistance of the sensor, with: ohmmeter, red: X31.1/c, black: X31.2/c, unplugged: [X31], min: 1.8k, max: 3.5k,
+      if_pass: {text: Replace the module, unit: BCM}, if_fail: {unit: B9}}
+"""
+
+
 def key() -> dict[str, str]:
     return {"client_key": str(uuid4())}
 
@@ -51,8 +62,15 @@ ROUTES: dict[str, Route] = {
     "POST /accounts": Route("lead", 201, lambda: {"sign_in": f"r{uuid4().hex[:8]}", "name": "R", "role": "read-only", "password": PASSWORD}, 201),
     "PUT /accounts/{account_id}": Route("lead", 200, lambda: {"name": "Changed", "role": "technician", "active": True}),
     "PUT /accounts/{account_id}/password": Route("lead", 200, lambda: {"password": PASSWORD}),
+    "GET /arithmetic": Route("read-only", 200, elsewhere=200),
+    "POST /arithmetic/{panel_id}": Route("read-only", 200, lambda: {"values": {"volts": "12", "amps": "2"}}, 200),
     "GET /audit": Route("lead", 200, elsewhere=200),
     "GET /chases/{chase_id}/bench": Route("read-only", 200),
+    "GET /chases/{chase_id}/charts": Route("read-only", 200),
+    "POST /chases/{chase_id}/charts": Route("technician", 201, lambda: {"text": CHART}),
+    "GET /chases/{chase_id}/charts/{chart_id}": Route("read-only", 200),
+    "GET /chases/{chase_id}/charts/{chart_id}/comparison": Route("read-only", 200),
+    "GET /chases/{chase_id}/ghosts": Route("read-only", 200),
     "POST /chases/{chase_id}/exclusions": Route("technician", 200, lambda: {**key(), "kind": "point", "name": "X12", "excluded": False}),
     "POST /chases/{chase_id}/meter": Route("technician", 502, lambda: TEST),
     "POST /chases/{chase_id}/preview": Route("read-only", 200, lambda: TEST),
@@ -153,8 +171,10 @@ def things(door: Door) -> Callable[[], dict[str, str]]:
             a for a in lead.post("/api/v1/accounts", json=body).get_json()["accounts"] if a["sign_in"] == body["sign_in"]
         )
         meter = lead.post("/api/v1/meters", json={"name": f"Meter {uuid4().hex[:6]}"}).get_json()["meters"][-1]
+        chart = tech.post(f"/api/v1/chases/{chase}/charts", json={"text": CHART}).get_json()
         return {
             "version_id": version, "job_id": job["id"], "vehicle_id": job["vehicle_id"], "chase_id": chase, "photo_id": photo["id"],
+            "panel_id": "ohm", "chart_id": chart["id"],
             "reading_id": bench["readings"][0]["id"], "share_id": share["id"], "account_id": account["id"], "meter_id": meter["id"],
             "session_id": str(uuid4()), "token": "no-such-token", "field": "complaint", "code": "P1ABC",
         }  # fmt: skip

@@ -56,6 +56,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/arithmetic": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every sum with its fields, formula and source. */
+        get: operations["arithmetic_list_panels_arithmetic_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/arithmetic/{panel_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Results of one sum; nothing is recorded. */
+        post: operations["arithmetic_compute_arithmetic__string_panel_id__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/audit": {
         parameters: {
             query?: never;
@@ -90,6 +124,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/chases/{chase_id}/charts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Charts entered for the circuit on the bench, newest first. */
+        get: operations["charts_list_charts_chases__uuid_chase_id__charts_get"];
+        put?: never;
+        /** Check a chart against the circuit on the bench and keep it; the same text again is the same chart. */
+        post: operations["charts_add_chart_chases__uuid_chase_id__charts_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/chases/{chase_id}/charts/{chart_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far the readings that stand have come in a chart. */
+        get: operations["charts_show_chart_chases__uuid_chase_id__charts__uuid_chart_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/chases/{chase_id}/charts/{chart_id}/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The chart against Sondar's own order, from where the bench stands now. */
+        get: operations["charts_compare_chart_chases__uuid_chase_id__charts__uuid_chart_id__comparison_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/chases/{chase_id}/exclusions": {
         parameters: {
             query?: never;
@@ -101,6 +187,23 @@ export interface paths {
         put?: never;
         /** Rule out a point, place or instrument ("can't reach", "don't have it"), or bring it back. */
         post: operations["bench_exclude_chases__uuid_chase_id__exclusions_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/chases/{chase_id}/ghosts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a voltmeter would show all over the circuit if a unit were at fault, in a set-up; for laying over the drawing. */
+        get: operations["bench_ghosts_chases__uuid_chase_id__ghosts_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -912,6 +1015,16 @@ export interface components {
             };
             /** Effects */
             effects: components["schemas"]["ReadingEffect"][];
+            /**
+             * Free
+             * @description Readings that cost only their own minutes once the first proposal is set up.
+             */
+            free: components["schemas"]["ProposalView"][];
+            /**
+             * History
+             * @description Belief of the leading units after each reading, the prior first.
+             */
+            history: components["schemas"]["UnitHistory"][];
             /** Proposals */
             proposals: components["schemas"]["ProposalView"][];
             setup: components["schemas"]["SetupView"];
@@ -965,6 +1078,11 @@ export interface components {
              */
             leanings: string[];
             /**
+             * Limits
+             * @description Every limit of the circuit, marked by the readings that stand.
+             */
+            limits: components["schemas"]["LimitView"][];
+            /**
              * Meter
              * @description A meter is connected that can be read.
              */
@@ -976,6 +1094,141 @@ export interface components {
             meters: components["schemas"]["MeterView"][];
             /** Readings */
             readings: components["schemas"]["ReadingOut"][];
+        };
+        /**
+         * ChartComparison
+         * @description A chart against Sondar's own order from where the technician stands, over the faults that are still believed.
+         */
+        ChartComparison: {
+            /**
+             * Chart Loss
+             * @description Expected minutes lost by acting on its end, parts and comebacks included.
+             */
+            chart_loss: number;
+            /** Chart Minutes */
+            chart_minutes: number;
+            /**
+             * Chart Right
+             * @description Chance that the chart ends at the unit at fault.
+             */
+            chart_right: number;
+            /**
+             * Chart Wrong
+             * @description Chance that it condemns a good one.
+             */
+            chart_wrong: number;
+            /**
+             * Covered
+             * @description Share of the belief that the comparison is over.
+             */
+            covered: number;
+            /** Own Loss */
+            own_loss: number;
+            /** Own Minutes */
+            own_minutes: number;
+            /** Own Right */
+            own_right: number;
+            /** Own Wrong */
+            own_wrong: number;
+            /**
+             * Worth
+             * @description Step -> expected minutes saved per minute by that step now.
+             */
+            worth: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * ChartList
+         * @description Charts of the circuit on the bench.
+         */
+        ChartList: {
+            /** Charts */
+            charts: components["schemas"]["ChartSummary"][];
+        };
+        /**
+         * ChartStepView
+         * @description One step on the way.
+         */
+        ChartStepView: {
+            /** Black */
+            black: string;
+            /**
+             * Decision
+             * @description pass, fail, in doubt, or open.
+             */
+            decision: string;
+            /** Do */
+            do: string;
+            /** Id */
+            id: string;
+            /** Instrument */
+            instrument: string;
+            /** Range */
+            range: string;
+            /** Red */
+            red: string;
+            setup: components["schemas"]["SetupView"];
+            /** Shown */
+            shown: string;
+            /**
+             * Test
+             * @description The test in one phrase.
+             */
+            test: string;
+        };
+        /**
+         * ChartSummary
+         * @description A chart in a list.
+         */
+        ChartSummary: {
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * ChartText
+         * @description A chart as text.
+         */
+        ChartText: {
+            /** Text */
+            text: string;
+        };
+        /**
+         * ChartView
+         * @description A chart followed as far as the readings go.
+         */
+        ChartView: {
+            /**
+             * Agrees
+             * @description What Sondar's belief says of that end; empty before.
+             */
+            agrees: string;
+            /**
+             * End
+             * @description What the chart says at its end; empty before.
+             */
+            end: string;
+            /** End Unit */
+            end_unit: string;
+            /**
+             * Path
+             * @description Steps taken, the open one last if the chart has not come to its end.
+             */
+            path: components["schemas"]["ChartStepView"][];
+            /** Source */
+            source: string;
+            /** Title */
+            title: string;
         };
         /**
          * ChaseIn
@@ -1457,6 +1710,43 @@ export interface components {
             workshop: string;
         };
         /**
+         * Gauge
+         * @description A figure against what a healthy circuit shows, for drawing: all in one scale, log10 of ohms or the figure itself.
+         */
+        Gauge: {
+            /**
+             * Doubt
+             * @description Half-width that meter and entry leave open.
+             */
+            doubt: number;
+            /** High */
+            high: number;
+            /** Log */
+            log: boolean;
+            /**
+             * Low
+             * @description Least a healthy circuit shows.
+             */
+            low: number;
+            /** Value */
+            value: number;
+        };
+        /**
+         * Ghosts
+         * @description Predicted voltages against the black reference.
+         */
+        Ghosts: {
+            /** Title */
+            title: string;
+            /**
+             * Values
+             * @description Point -> label.
+             */
+            values: {
+                [key: string]: string;
+            };
+        };
+        /**
          * GroupShare
          * @description Belief by group at one step of the track.
          */
@@ -1667,6 +1957,63 @@ export interface components {
             vin: string;
             /** Year */
             year: number | null;
+        };
+        /**
+         * LimitView
+         * @description One limit with what the newest standing reading says about it.
+         */
+        LimitView: {
+            /**
+             * Advice
+             * @default
+             */
+            advice: string;
+            /** Black */
+            black: string;
+            /**
+             * Condition
+             * @description Where, with what and in which set-up.
+             */
+            condition: string;
+            /** Conforms */
+            conforms: number | null;
+            /**
+             * Decision
+             * @description pass, fail, in doubt, or open without a reading.
+             */
+            decision: string;
+            /** Id */
+            id: string;
+            /** Instrument */
+            instrument: string;
+            /** Note */
+            note: string;
+            /** Range */
+            range: string;
+            /**
+             * Reading
+             * @description Id of the reading that counts.
+             */
+            reading: string | null;
+            /** Red */
+            red: string;
+            setup: components["schemas"]["SetupView"];
+            /**
+             * Shown
+             * @description What it showed, or the ratio or difference that is compared; empty without a reading.
+             */
+            shown: string;
+            /** Source */
+            source: string;
+            /** Title */
+            title: string;
+            /** Typical */
+            typical: string;
+            /**
+             * Wrong
+             * @description Chance that the decision is wrong.
+             */
+            wrong: number | null;
         };
         /**
          * Link
@@ -1911,6 +2258,80 @@ export interface components {
             unit: string;
         };
         /**
+         * PanelInput
+         * @description One field.
+         */
+        PanelInput: {
+            /** Default */
+            default: string;
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            /** Optional */
+            optional: boolean;
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * PanelList
+         * @description All sums.
+         */
+        PanelList: {
+            /** Panels */
+            panels: components["schemas"]["PanelView"][];
+        };
+        /**
+         * PanelResult
+         * @description One line of an answer.
+         */
+        PanelResult: {
+            /** Label */
+            label: string;
+            /** Text */
+            text: string;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: number | null;
+        };
+        /**
+         * PanelResults
+         * @description The answer.
+         */
+        PanelResults: {
+            /** Results */
+            results: components["schemas"]["PanelResult"][];
+        };
+        /**
+         * PanelValues
+         * @description What was typed, field by field.
+         */
+        PanelValues: {
+            /** Values */
+            values?: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * PanelView
+         * @description One sum with its formula and source.
+         */
+        PanelView: {
+            /** Drawing */
+            drawing: string;
+            /** Formula */
+            formula: string;
+            /** Id */
+            id: string;
+            /** Inputs */
+            inputs: components["schemas"]["PanelInput"][];
+            /** Source */
+            source: string;
+            /** Title */
+            title: string;
+        };
+        /**
          * PartOption
          * @description A part that may have been worked on.
          */
@@ -2070,12 +2491,23 @@ export interface components {
             cleared: string[];
             /** Expected */
             expected: string;
+            /**
+             * @description Left out for words.
+             * @default null
+             */
+            gauge: components["schemas"]["Gauge"] | null;
             /** Moved */
             moved: components["schemas"]["Movement"][];
             /** Note */
             note: string;
             /** Reading */
             reading: string;
+            /**
+             * Weight
+             * @description How far it moved belief: total variation between before and after, 0 to 1.
+             * @default 0
+             */
+            weight: number;
         };
         /**
          * ReadingIn
@@ -2113,6 +2545,18 @@ export interface components {
              * @enum {string}
              */
             source: "typed" | "meter";
+            /**
+             * Supersedes
+             * @description Reading that this one corrects: it is taken back in the same step.
+             * @default null
+             */
+            supersedes: string | null;
+            /**
+             * Sure
+             * @description The order of magnitude was asked about and is meant.
+             * @default false
+             */
+            sure: boolean;
         };
         /**
          * ReadingOut
@@ -2653,6 +3097,18 @@ export interface components {
             split: components["schemas"]["SplitCheck"] | null;
             /** Unexplained */
             unexplained: string[];
+        };
+        /**
+         * UnitHistory
+         * @description Belief in one unit over the readings.
+         */
+        UnitHistory: {
+            /** Shares */
+            shares: number[];
+            /** Title */
+            title: string;
+            /** Unit */
+            unit: string;
         };
         /** ValidationErrorModel */
         ValidationErrorModel: {
@@ -3197,6 +3653,106 @@ export interface operations {
             };
         };
     };
+    arithmetic_list_panels_arithmetic_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PanelList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    arithmetic_compute_arithmetic__string_panel_id__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                panel_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PanelValues"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PanelResults"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
     people_show_audit_audit_get: {
         parameters: {
             query?: {
@@ -3323,6 +3879,244 @@ export interface operations {
             };
         };
     };
+    charts_list_charts_chases__uuid_chase_id__charts_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chase_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChartList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    charts_add_chart_chases__uuid_chase_id__charts_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chase_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChartText"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChartSummary"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    charts_show_chart_chases__uuid_chase_id__charts__uuid_chart_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chase_id: string;
+                chart_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChartView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    charts_compare_chart_chases__uuid_chase_id__charts__uuid_chart_id__comparison_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chase_id: string;
+                chart_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChartComparison"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
     bench_exclude_chases__uuid_chase_id__exclusions_post: {
         parameters: {
             query?: never;
@@ -3345,6 +4139,71 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BenchView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    bench_ghosts_chases__uuid_chase_id__ghosts_get: {
+        parameters: {
+            query?: {
+                /** @description Unit at fault, or none for a healthy circuit. */
+                unit?: string;
+                /** @description Controls that differ from rest, as JSON. */
+                controls?: string;
+                /** @description Connectors apart, separated by commas. */
+                unplugged?: string;
+            };
+            header?: never;
+            path: {
+                chase_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ghosts"];
                 };
             };
             /** @description Unauthorized */

@@ -28,6 +28,7 @@ from sondar.core.diagnosis.views import (
     Assessment,
     Evidence,
     FaultShare,
+    Gauge,
     GroupShare,
     Movement,
     OutcomeCard,
@@ -37,6 +38,7 @@ from sondar.core.diagnosis.views import (
     SetupView,
     SuspectView,
     TestView,
+    UnitHistory,
     VerdictView,
 )
 from sondar.core.instruments import INSTRUMENTS, LOG_KINDS, Display, from_working, instrument, working
@@ -50,6 +52,7 @@ WIDE_SHARE = 0.1
 """A reading left open by more than this share is written as a range."""
 HEALTHY_SDS = 2.5
 """A figure within this many standard deviations of the healthy prediction is called as when healthy."""
+HISTORY_UNITS = 6
 CLEARED_BELOW = 0.003
 SHOWN_ABOVE = 0.002
 PAIR_SAID_ABOVE = 0.2
@@ -94,6 +97,8 @@ def assess(predictor: Predictor, readings: Sequence[Reading], bench: Bench, prio
         effects=[_effect(predictor, belief, readings, index) for index in range(len(readings))],
         suspects=suspects,
         track=[GroupShare(**belief.groups(step)) for step in range(len(readings) + 1)],
+        history=_history(circuit, belief),
+        free=[proposal_view(predictor, belief, proposal) for proposal in plan.free],
         branch_weights=_branch_weights(circuit, belief),
         verdict=_verdict(predictor, belief, plan, suspects, pairs, readings),
     )
@@ -266,7 +271,33 @@ def _effect(predictor: Predictor, belief: Belief, readings: Sequence[Reading], i
         where = f" {slip.looks_like.red} against {slip.looks_like.black} would show it." if slip.looks_like else ""
         note = f"Does not go with the other readings: perhaps a lead at a wrong place.{where} Measure again."
     return ReadingEffect(
-        reading=reading.id, expected=label, as_healthy=is_as_healthy(reading, shown), note=note, moved=moved, cleared=cleared
+        reading=reading.id, expected=label, gauge=_gauge(reading, shown), as_healthy=is_as_healthy(reading, shown), note=note,
+        weight=0.5 * float(np.abs(after - before).sum()), moved=moved, cleared=cleared,
+    )  # fmt: skip
+
+
+def _history(circuit: Circuit, belief: Belief) -> list[UnitHistory]:
+    """The units that lead at some step, each with its share after every reading."""
+    shares = belief.steps @ belief.hypotheses.member
+    leading = dict.fromkeys(int(u) for row in shares[::-1] for u in np.argsort(-row)[:3])
+    names = belief.hypotheses.units
+    return [
+        UnitHistory(unit=names[u], title=unit_title(circuit, names[u]), shares=[float(v) for v in shares[:, u]])
+        for u in list(leading)[:HISTORY_UNITS]
+    ]
+
+
+def _gauge(reading: Reading, shown: Display) -> Gauge | None:
+    """A figure and the healthy range in the working scale; None for words."""
+    device = shown.instrument
+    if reading.value is None or shown.words[0, 0].sum() > 0.5:
+        return None
+    mean, sd = float(shown.mean[0, 0]), float(shown.sd[0, 0])
+    bound = device.error_share * abs(reading.value) + device.error_floor + reading.meter_error + reading.resolution
+    ends = working(device.kind, [reading.value - bound, reading.value + bound])
+    value = float(working(device.kind, reading.value))
+    return Gauge(
+        low=mean - 2 * sd, high=mean + 2 * sd, value=value, doubt=0.5 * float(ends[1] - ends[0]), log=device.kind in LOG_KINDS
     )
 
 

@@ -12,7 +12,7 @@ brings back the minutes it takes.
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -49,6 +49,15 @@ of what a reading is worth for the readings after it."""
 CONFIRMS_ABOVE = 1.0
 """A call that is certain enough is still confirmed while a test saves more minutes than it takes: a lead at a wrong place is
 cheaper found with a second reading than with a new part."""
+
+MIN_LOSS_FOR_TWO = 8.0
+"""Expected loss in minutes below which a second step is not looked for."""
+
+TWO_STEP_FIRST, TWO_STEP_LEAST_P = 5, 0.02
+"""Where one step does not pay, two are reckoned: for this many first tests, and outcomes at least this likely."""
+
+FREE_COUNT, FREE_SHARE = 3, 0.1
+"""Readings offered beside the proposed one while its connector is open, each worth at least this share of it."""
 
 SAME_UNLESS = 0.35
 """Two units are one class if no allowed test's outcome distributions differ by this total variation."""
@@ -121,6 +130,7 @@ class Plan:
         leading: units of the leading class, most probable first (one unless inseparable).
         certainty: probability of that class.
         expected_loss: Φ now, in minutes.
+        free: tests in the set-up and at the places of the first proposal, best first; they cost only their own minutes.
     """
 
     proposals: tuple[Proposal, ...]
@@ -129,6 +139,7 @@ class Plan:
     leading: tuple[str, ...]
     certainty: float
     expected_loss: float
+    free: tuple[Proposal, ...] = ()
 
 
 def loss_matrix(circuit: Circuit, hypotheses: HypothesisSet, rate_per_hour: float = RATE_PER_HOUR) -> Array:
@@ -213,9 +224,72 @@ def make_plan(predictor: Predictor, belief: Belief, bench: Bench, alternatives: 
     scored.sort(key=lambda item: -item[0])
     leading, certainty = _leading_class(hypotheses, units, in_play, joints)
     settled, reason = _is_settled(certainty, scored, bench)
-    best = _varied([proposal for _, proposal in scored], alternatives)
+    if settled and certainty < bench.boldness and scored and phi > MIN_LOSS_FOR_TWO:
+        first = _two_steps(predictor, belief, bench, [proposal for _, proposal in scored])
+        if first is not None:
+            settled, reason = False, "two tests together still pay"
+            scored.insert(0, (first.worth, first))
+    ranked = [proposal for _, proposal in scored]
+    best = _varied(ranked, alternatives)
     seen = [_with_outcomes(proposal, belief) for proposal in best]
-    return Plan(tuple(seen), settled, reason, leading, certainty, phi)
+    return Plan(tuple(seen), settled, reason, leading, certainty, phi, _free(circuit, ranked))
+
+
+def _free(circuit: Circuit, ranked: Sequence[Proposal]) -> tuple[Proposal, ...]:
+    """What else can be read while the first proposal's places are open, each at its own minutes only."""
+    if not ranked:
+        return ()
+    first = ranked[0]
+    open_now = _places(circuit, first.test)
+    found: list[Proposal] = []
+    for proposal in ranked[1:]:
+        same = proposal.test.setup == first.test.setup and _places(circuit, proposal.test) <= open_now
+        if same and (proposal.test.red, proposal.test.black) not in {(p.test.red, p.test.black) for p in (first, *found)}:
+            minutes = _own_minutes(circuit, proposal.test)
+            bare = replace(proposal, minutes=minutes, setup_minutes=0.0, steps=())
+            if bare.worth >= FREE_SHARE * first.worth:
+                found.append(bare)
+        if len(found) == FREE_COUNT:
+            break
+    return tuple(found)
+
+
+def _places(circuit: Circuit, test: Test) -> frozenset[str]:
+    refs = (test.red, test.black) if INSTRUMENTS[test.instrument].probes else (test.red,)
+    return frozenset(point.place for point in map(circuit.point, refs) if point.ref != circuit.black_reference)
+
+
+def _two_steps(predictor: Predictor, belief: Belief, bench: Bench, ranked: Sequence[Proposal]) -> Proposal | None:
+    """The first of two tests that together pay where no single one does; None if no pair does.
+
+    For each of the best first tests: its own fall, and for every outcome the best second test in the same set-up, weighed by the
+    outcome's chance. The pair pays if its falls outweigh the minutes of both as one test's would (``PAYS_ABOVE``).
+    """
+    loss = loss_matrix(predictor.circuit, belief.hypotheses, bench.rate_per_hour)
+    best: tuple[float, Proposal] | None = None
+    for first in sorted(ranked, key=lambda p: -p.fall)[:TWO_STEP_FIRST]:
+        table = first.predictions.outcome[first.index]
+        there = replace(bench, setup=first.test.setup, done=bench.done | {first.test})
+        allowed = _allowed(predictor.circuit, first.predictions, there)
+        fall, minutes = first.fall, first.minutes
+        for chance, row in ((float(row @ belief.now), row) for row in table):
+            if chance < TWO_STEP_LEAST_P or not allowed.size:
+                continue
+            after = row * belief.now / chance
+            units = after @ belief.hypotheses.member
+            joint = np.einsum("tkh,hu->tku", first.predictions.outcome[allowed] * after, belief.hypotheses.member)
+            total = np.maximum(joint.sum(axis=2), 1e-12)
+            falls = float(units @ loss @ units) - (np.einsum("tku,uv,tkv->tk", joint, loss, joint, optimize=True) / total).sum(
+                axis=1
+            )
+            own = np.array([_own_minutes(predictor.circuit, first.predictions.tests[i]) for i in allowed])
+            second = int(np.argmax(falls / own))
+            if falls[second] > PAYS_ABOVE * own[second]:
+                fall += chance * float(falls[second])
+                minutes += chance * float(own[second])
+        if fall > PAYS_ABOVE * minutes and (best is None or fall / minutes > best[0]):
+            best = (fall / minutes, replace(first, fall=fall, minutes=minutes))
+    return None if best is None else best[1]
 
 
 def evaluate(predictor: Predictor, belief: Belief, bench: Bench, test: Test) -> Proposal | None:

@@ -77,11 +77,23 @@ class Movement(BaseModel):
     after: float
 
 
+class Gauge(BaseModel):
+    """A figure against what a healthy circuit shows, for drawing: all in one scale, log10 of ohms or the figure itself."""
+
+    low: float = Field(description="Least a healthy circuit shows.")
+    high: float
+    value: float
+    doubt: float = Field(description="Half-width that meter and entry leave open.")
+    log: bool
+
+
 class ReadingEffect(BaseModel):
     """What one standing reading did."""
 
     reading: str
     expected: str
+    gauge: Gauge | None = Field(None, description="Left out for words.")
+    weight: float = Field(0.0, description="How far it moved belief: total variation between before and after, 0 to 1.")
     as_healthy: bool
     note: str
     moved: list[Movement]
@@ -128,6 +140,14 @@ class GroupShare(BaseModel):
     unknown: float
 
 
+class UnitHistory(BaseModel):
+    """Belief in one unit over the readings."""
+
+    unit: str
+    title: str
+    shares: list[float]
+
+
 class Alternative(BaseModel):
     """What else it could be, and what would tell."""
 
@@ -162,5 +182,7 @@ class Assessment(BaseModel):
     effects: list[ReadingEffect]
     suspects: list[SuspectView]
     track: list[GroupShare]
+    history: list[UnitHistory] = Field(description="Belief of the leading units after each reading, the prior first.")
+    free: list[ProposalView] = Field(description="Readings that cost only their own minutes once the first proposal is set up.")
     branch_weights: dict[str, float] = Field(description="Probability that a drawn branch is at fault.")
     verdict: VerdictView

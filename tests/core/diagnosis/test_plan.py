@@ -141,3 +141,30 @@ def test_dear_labour_makes_a_wrong_part_matter_less(fan_predictor: Predictor) ->
     price = fan_predictor.circuit.units["ECM"].price
     assert cheap[unit, other] - dear[unit, other] == pytest.approx(price / 0.75 - price / 1.5)
     assert np.isfinite(loss_matrix(fan_predictor.circuit, hypotheses, 0.0)).all(), "a workshop that sets no rate"
+
+
+def test_readings_beside_the_proposed_one_cost_only_their_own_minutes(fan_predictor: Predictor) -> None:
+    circuit = fan_predictor.circuit
+    plan = make_plan(fan_predictor, update(fan_predictor, []), Bench(circuit.rest_setup(), refused=frozenset({"K3", "M5"})))
+    first = plan.proposals[0]
+    for proposal in plan.free:
+        assert proposal.test.setup == first.test.setup
+        assert proposal.minutes < 1.0
+        assert proposal.steps == ()
+        assert proposal.test != first.test
+
+
+def test_two_tests_together_are_looked_at_before_measuring_is_given_up(
+    fan_predictor: Predictor, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """With one step priced out of paying, the second step of a good pair must bring measuring back."""
+    circuit, belief = fan_predictor.circuit, update(fan_predictor, [])
+    bench = Bench(circuit.rest_setup(), instruments=("voltmeter", "ohmmeter"))
+    best = make_plan(fan_predictor, belief, bench).proposals[0].worth
+    monkeypatch.setattr("sondar.core.diagnosis.plan.PAYS_ABOVE", best * 1.05)
+    plan = make_plan(fan_predictor, belief, bench)
+    assert plan.settled == (plan.reason != "two tests together still pay")
+    monkeypatch.setattr("sondar.core.diagnosis.plan.MIN_LOSS_FOR_TWO", 1e9)
+    alone = make_plan(fan_predictor, belief, bench)
+    assert alone.settled
+    assert alone.reason == "no test left is worth its minutes"
