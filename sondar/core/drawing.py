@@ -43,6 +43,7 @@ class Element:
         id: branch id; part: part id; unit: replaceable unit; symbol: what to draw.
         column: x; top, bottom: y of its two ends; a, b: nodes at top and bottom.
         label, detail: text beside it; connector: for contacts; module: if sealed in one.
+        control: the control that moves it, other than the key.
     """
 
     id: str
@@ -58,6 +59,7 @@ class Element:
     detail: str
     connector: str | None
     module: str | None
+    control: str | None = None
 
 
 @dataclass(frozen=True)
@@ -337,7 +339,10 @@ def _element(circuit: Circuit, edge: _Edge, x: int, top: float, bottom: float, u
     elif isinstance(part, RatiometricSensor):
         label, detail = (edge.part, part.title) if edge.id.endswith(".upper") else ("", "")
     unit = next((f.unit for f in circuit.faults.values() if f.part == edge.part), edge.part)
-    return Element(edge.id, edge.part, unit, edge.symbol, x, top, bottom, upper, lower, label, detail, connector, part.module)
+    control = next((name for name in part.control_values() if name != "key"), None)
+    return Element(
+        edge.id, edge.part, unit, edge.symbol, x, top, bottom, upper, lower, label, detail, connector, part.module, control
+    )
 
 
 def _regions(circuit: Circuit, elements: list[Element]) -> list[Region]:

@@ -139,7 +139,8 @@ def bench_view(db: Db, chase_id: UUID) -> BenchView:
         listed.append(
             ReadingOut(
                 id=item.id, seq=item.seq, instrument=item.instrument, instrument_title=INSTRUMENTS[item.instrument].title,
-                red=item.red, black=item.black, setup_text=reading.test.setup.describe(), entry=item.entry, label=reading_label(reading),
+                red=item.red, black=item.black, setup_text=reading.test.setup.describe(),
+                controls=item.controls, unplugged=item.unplugged, entry=item.entry, label=reading_label(reading),
                 source=item.source, note=item.note, created_at=item.created_at, retracted_because=item.retracted_because,
                 by=item.by, present=item.present,
             )

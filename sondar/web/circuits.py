@@ -6,6 +6,7 @@ from typing import Any
 
 from flask_openapi3 import APIBlueprint, Tag
 
+from sondar.core.circuit.document import behind
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.tests import lookers
 from sondar.core.drawing import draw
@@ -13,6 +14,7 @@ from sondar.core.instruments import INSTRUMENTS
 from sondar.documents import load_circuit_text
 from sondar.store import circuits as store
 from sondar.web.models import (
+    CavityModel,
     CircuitDetail,
     CircuitList,
     CircuitPath,
@@ -23,6 +25,7 @@ from sondar.web.models import (
     InstrumentModel,
     PointModel,
     ProblemDetails,
+    ServiceNoteModel,
     TargetModel,
 )
 from sondar.web.problems import ProblemError
@@ -40,9 +43,29 @@ api = APIBlueprint(
 def _summary(version: store.CircuitVersion, circuit: Circuit) -> dict[str, Any]:
     return {
         "version_id": version.id, "slug": version.slug, "version": version.version, "title": version.title, "make": version.make,
-        "about": circuit.document.about.strip(), "complaint": circuit.document.complaint,
+        "about": circuit.document.about.strip(), "complaint": circuit.document.complaint, "also": circuit.document.also,
         "parts": len(circuit.document.parts), "points": len(circuit.points), "faults": len(circuit.faults),
     }  # fmt: skip
+
+
+def _connector(circuit: Circuit, name: str) -> ConnectorModel:
+    spec = circuit.document.connectors[name]
+    ends = {end: wire for wire in circuit.document.wires.values() for end in (wire.from_, wire.to)}
+    cavities = []
+    for cavity, target in spec.cavities.items():
+        wire, far = ends.get(f"{name}.{cavity}"), ends.get(f"{name}.{cavity}/c")
+        if spec.inline:
+            beyond = f"on to {far.to if far.from_ == f'{name}.{cavity}/c' else far.from_}" if far else ""
+        else:
+            owners = dict.fromkeys(ref.split(".")[0] for ref in behind(target))
+            beyond = ", ".join(circuit.parts[owner].title or owner for owner in owners)
+        colour = f"{wire.colour} {wire.gauge_mm2:g} mm²".strip() if wire else ""
+        cavities.append(CavityModel(number=cavity, colour=colour, behind=beyond))
+    rows = spec.rows or (1 if len(cavities) <= 4 else 2)
+    return ConnectorModel(
+        id=name, title=spec.title, place=spec.place, inline=spec.inline, access_min=spec.access_min, back_probe=spec.back_probe,
+        rows=rows, cavities=cavities,
+    )  # fmt: skip
 
 
 @api.get("/circuits", responses={"200": CircuitList})
@@ -77,7 +100,8 @@ def show_circuit(path: CircuitPath) -> Any:
         **_summary(version, circuit),
         "source_text": version.source_text,
         "drawing": draw(circuit),
-        "connectors": [ConnectorModel(id=i, title=c.title, place=c.place, inline=c.inline) for i, c in document.connectors.items()],
+        "service": [ServiceNoteModel(**note.model_dump()) for note in document.service],
+        "connectors": [_connector(circuit, name) for name in document.connectors],
         "controls": [
             ControlModel(id=name, title=document.controls[name].title if name in document.controls else "Key", values=list(values),
                          how=document.controls[name].how if name in document.controls else "")

@@ -77,6 +77,7 @@ class CircuitSummary(BaseModel):
     make: str
     about: str
     complaint: str
+    also: list[str] = Field(description="Other names that people search for.")
     parts: int
     points: int
     faults: int
@@ -88,13 +89,25 @@ class CircuitList(BaseModel):
     circuits: list[CircuitSummary]
 
 
+class CavityModel(BaseModel):
+    """One cavity of a connector's face."""
+
+    number: str
+    colour: str = Field(description="Colour and cross-section of the wire in it.")
+    behind: str = Field(description="What it leads to on the other side.")
+
+
 class ConnectorModel(BaseModel):
-    """A connector as the bench needs it."""
+    """A connector as the bench needs it, with its face."""
 
     id: str
     title: str
     place: str
     inline: bool
+    access_min: float
+    back_probe: bool
+    rows: int
+    cavities: list[CavityModel]
 
 
 class ControlModel(BaseModel):
@@ -136,8 +149,20 @@ class TargetModel(BaseModel):
     instrument: str
 
 
+class ServiceNoteModel(BaseModel):
+    """What is done about a part."""
+
+    part: str
+    do: str
+    difficulty: str
+    teach_in: str
+    note: str
+
+
 class CircuitDetail(CircuitSummary):
     """A circuit with its drawing."""
+
+    service: list[ServiceNoteModel]
 
     source_text: str
     drawing: Drawing
@@ -250,6 +275,8 @@ class ReadingOut(BaseModel):
     red: str
     black: str
     setup_text: str
+    controls: dict[str, str]
+    unplugged: list[str]
     entry: str
     label: str
     source: str

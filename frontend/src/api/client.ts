@@ -8,7 +8,7 @@ export type Circuit = Schema["CircuitDetail"];
 export type CircuitSummary = Schema["CircuitSummary"];
 export type Proposal = Schema["ProposalView"];
 export type TestIn = Schema["TestIn"];
-export type Problem = Schema["ProblemDetails"] & { standing?: unknown };
+export type Problem = Schema["ProblemDetails"] & { standing?: unknown; meant?: string };
 export type JobDetail = Schema["JobDetail"];
 export type Triage = Schema["TriageView"];
 export type Code = Schema["CodeView"];
@@ -48,5 +48,6 @@ export function unwrap<T>(answer: { data?: T; error?: unknown; response: Respons
     detail: found?.detail ?? `The server answered ${answer.response.status}. Try again.`,
     errors: found?.errors ?? [],
     standing: found?.standing,
+    meant: found?.meant,
   });
 }

@@ -90,3 +90,54 @@ export const setupQuery = queryOptions({
   queryKey: ["setup"],
   queryFn: async () => unwrap(await api.GET("/api/v1/setup")),
 });
+
+export const panelsQuery = queryOptions({
+  queryKey: ["arithmetic"],
+  staleTime: Number.POSITIVE_INFINITY,
+  queryFn: async () => unwrap(await api.GET("/api/v1/arithmetic")),
+});
+
+export const ghostsQuery = (
+  chaseId: string,
+  unit: string | null,
+  setup: TestIn["setup"] | undefined,
+  readings: number,
+) =>
+  queryOptions({
+    queryKey: ["ghosts", chaseId, unit, setup, readings],
+    enabled: unit !== null && setup !== undefined,
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      unwrap(
+        await api.GET("/api/v1/chases/{chase_id}/ghosts", {
+          params: {
+            path: { chase_id: chaseId },
+            query: {
+              unit: unit as string,
+              controls: JSON.stringify(setup?.controls ?? {}),
+              unplugged: (setup?.unplugged ?? []).join(","),
+            },
+          },
+        }),
+      ),
+  });
+
+export const chartsQuery = (chaseId: string) =>
+  queryOptions({
+    queryKey: ["charts", chaseId],
+    queryFn: async () =>
+      unwrap(await api.GET("/api/v1/chases/{chase_id}/charts", { params: { path: { chase_id: chaseId } } })),
+  });
+
+export const chartQuery = (chaseId: string, chartId: string | null, readings: number) =>
+  queryOptions({
+    queryKey: ["charts", chaseId, chartId, readings],
+    enabled: chartId !== null,
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      unwrap(
+        await api.GET("/api/v1/chases/{chase_id}/charts/{chart_id}", {
+          params: { path: { chase_id: chaseId, chart_id: chartId as string } },
+        }),
+      ),
+  });

@@ -1096,6 +1096,24 @@ export interface components {
             readings: components["schemas"]["ReadingOut"][];
         };
         /**
+         * CavityModel
+         * @description One cavity of a connector's face.
+         */
+        CavityModel: {
+            /**
+             * Behind
+             * @description What it leads to on the other side.
+             */
+            behind: string;
+            /**
+             * Colour
+             * @description Colour and cross-section of the wire in it.
+             */
+            colour: string;
+            /** Number */
+            number: string;
+        };
+        /**
          * ChartComparison
          * @description A chart against Sondar's own order from where the technician stands, over the faults that are still believed.
          */
@@ -1334,6 +1352,11 @@ export interface components {
         CircuitDetail: {
             /** About */
             about: string;
+            /**
+             * Also
+             * @description Other names that people search for.
+             */
+            also: string[];
             /** Black Reference */
             black_reference: string;
             /** Complaint */
@@ -1353,6 +1376,8 @@ export interface components {
             parts: number;
             /** Points */
             points: components["schemas"]["PointModel"][];
+            /** Service */
+            service: components["schemas"]["ServiceNoteModel"][];
             /** Slug */
             slug: string;
             /** Source Text */
@@ -1403,6 +1428,11 @@ export interface components {
         CircuitSummary: {
             /** About */
             about: string;
+            /**
+             * Also
+             * @description Other names that people search for.
+             */
+            also: string[];
             /** Complaint */
             complaint: string;
             /** Faults */
@@ -1515,15 +1545,23 @@ export interface components {
         };
         /**
          * ConnectorModel
-         * @description A connector as the bench needs it.
+         * @description A connector as the bench needs it, with its face.
          */
         ConnectorModel: {
+            /** Access Min */
+            access_min: number;
+            /** Back Probe */
+            back_probe: boolean;
+            /** Cavities */
+            cavities: components["schemas"]["CavityModel"][];
             /** Id */
             id: string;
             /** Inline */
             inline: boolean;
             /** Place */
             place: string;
+            /** Rows */
+            rows: number;
             /** Title */
             title: string;
         };
@@ -1594,6 +1632,7 @@ export interface components {
          *         id: branch id; part: part id; unit: replaceable unit; symbol: what to draw.
          *         column: x; top, bottom: y of its two ends; a, b: nodes at top and bottom.
          *         label, detail: text beside it; connector: for contacts; module: if sealed in one.
+         *         control: the control that moves it, other than the key.
          */
         Element: {
             /** A */
@@ -1606,6 +1645,11 @@ export interface components {
             column: number;
             /** Connector */
             connector: string | null;
+            /**
+             * Control
+             * @default null
+             */
+            control: string | null;
             /** Detail */
             detail: string;
             /** Id */
@@ -2567,6 +2611,10 @@ export interface components {
             black: string;
             /** By */
             by: string | null;
+            /** Controls */
+            controls: {
+                [key: string]: string;
+            };
             /**
              * Created At
              * Format: date-time
@@ -2602,6 +2650,8 @@ export interface components {
             setup_text: string;
             /** Source */
             source: string;
+            /** Unplugged */
+            unplugged: string[];
         };
         /**
          * Region
@@ -2693,6 +2743,22 @@ export interface components {
             seq: number;
             /** Source */
             source: string;
+        };
+        /**
+         * ServiceNoteModel
+         * @description What is done about a part.
+         */
+        ServiceNoteModel: {
+            /** Difficulty */
+            difficulty: string;
+            /** Do */
+            do: string;
+            /** Note */
+            note: string;
+            /** Part */
+            part: string;
+            /** Teach In */
+            teach_in: string;
         };
         /**
          * SessionList

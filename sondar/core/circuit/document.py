@@ -54,6 +54,7 @@ class Connector(Fields):
     back_probe: bool = Field(True, description="False if sealed: only its open halves can be probed.")
     exposed: bool = Field(False, description="Wet or moving place: contacts fail more often.")
     inline: bool = Field(False, description="Harness to harness: both sides are wires.")
+    rows: int = Field(0, ge=0, le=8, description="Rows of cavities on its face; worked out from their number if left out.")
     restraint: bool = Field(False, description="Airbag or pretensioner circuit: no probe ever goes there.")
     cavities: dict[str, str | list[str] | None] = Field(
         description="Cavity -> terminal(s) of the part behind it; leave empty for an in-line connector."

@@ -1,6 +1,9 @@
-import { useMemo } from "react";
+import { select } from "d3-selection";
+import { type ZoomBehavior, zoom, zoomIdentity } from "d3-zoom";
+import { useEffect, useMemo, useRef, useState } from "react";
 import type { Bench, Circuit, TestIn } from "../../api/client";
 import { depthTint } from "../../lib/format";
+import { Button } from "../../ui/Button";
 import { ElementSymbol, GroundSymbol } from "./symbols";
 
 const UNIT = 46;
@@ -15,12 +18,18 @@ interface Props {
   bench: Bench;
   /** The test in hand: its leads are placed, its connectors apart. */
   test: TestIn | null;
+  /** Predicted values to lay over the points. */
+  ghosts: Record<string, string> | null;
   onPoint: (ref: string) => void;
   onConnector: (connector: string) => void;
+  /** Moves a control to its next position. */
+  onControl: (control: string) => void;
 }
 
+const MOST_ZOOM = 4;
+
 /** The circuit from feed to ground. Points take the leads, connectors part and mate, soundings hang where they were taken. */
-export function CircuitDrawing({ circuit, bench, test, onPoint, onConnector }: Props) {
+export function CircuitDrawing({ circuit, bench, test, ghosts, onPoint, onConnector, onControl }: Props) {
   const { drawing } = circuit;
   const apart = useMemo(() => new Set(test?.setup.unplugged ?? []), [test]);
   const x = (column: number) => LEFT + column * PITCH;
@@ -29,113 +38,192 @@ export function CircuitDrawing({ circuit, bench, test, onPoint, onConnector }: P
   const height = TOP + drawing.depth * UNIT + 40;
   const soundings = latestAtPoints(bench, circuit.black_reference);
   const points = visiblePoints(circuit, apart);
+  const view = useZoom();
   return (
-    // biome-ignore lint/a11y/useSemanticElements: a fieldset cannot hold a drawing
-    <svg
-      viewBox={`0 0 ${width} ${height}`}
-      className="block h-auto w-full"
-      // Wide circuits scroll sideways rather than shrink until nobody can read them.
-      style={{ maxWidth: width * 1.05, minWidth: width * 0.8 }}
-      role="group"
-      aria-label={`Circuit drawing of ${circuit.title}, from feed to ground`}
-    >
-      {drawing.regions.map((region) => (
-        <g key={`${region.module}-${region.column}`}>
-          <rect
-            x={x(region.column) - 34}
-            y={y(region.top) - 2}
-            width={152}
-            height={y(region.bottom) - y(region.top) + 4}
-            fill="var(--buff)"
-            stroke="var(--ink-soft)"
-            strokeDasharray="5 4"
-          />
-          <text x={x(region.column) + 24} y={y(region.bottom) - 5} fontSize={11.5} fill="var(--ink-soft)">
-            in {region.title.toLowerCase()}
-          </text>
-        </g>
-      ))}
-      {drawing.elements.map((element) => (
-        <SuspectBand
-          key={element.id}
-          element={element}
-          weight={weightOf(bench, element)}
-          x={x(element.column)}
-          y={y}
-        />
-      ))}
-      {drawing.links.map((link) => (
-        <g key={`${link.y}-${link.start}-${link.end}`}>
-          <line
-            x1={x(link.start)}
-            x2={x(link.end)}
-            y1={y(link.y)}
-            y2={y(link.y)}
-            stroke="var(--ink)"
-            strokeWidth={1.8}
-          />
-          <circle cx={x(link.start)} cy={y(link.y)} r={3.4} fill="var(--ink)" />
-          <circle cx={x(link.end)} cy={y(link.y)} r={3.4} fill="var(--ink)" />
-        </g>
-      ))}
-      {drawing.elements.map((element) => (
-        <Line
-          key={element.id}
-          element={element}
-          x={x(element.column)}
-          y={y}
-          apart={element.connector !== null && apart.has(element.connector)}
-          onConnector={onConnector}
-        />
-      ))}
-      {drawing.marks.map((mark) =>
-        mark.kind === "ground" ? (
-          <g key={`g${mark.column}`} transform={`translate(${x(mark.column)} ${y(mark.y)})`}>
-            <GroundSymbol />
-          </g>
-        ) : mark.kind === "battery" || mark.kind === "supply" ? (
-          <text
-            key={mark.ref}
-            x={x(mark.column) - 30}
-            y={y(mark.y) - 14}
-            fontSize={12.5}
-            fontWeight={650}
-            fill="var(--ink)"
+    <div className="relative">
+      <div className="absolute top-0 right-0 z-10 flex gap-1">
+        {(
+          [
+            ["−", "Smaller", () => view.by(1 / 1.4)],
+            ["+", "Larger", () => view.by(1.4)],
+            ["Fit", "Whole circuit", view.fit],
+          ] as const
+        ).map(([sign, title, act]) => (
+          <Button
+            key={sign}
+            className="min-w-11 px-2 opacity-90"
+            aria-label={`${title} drawing`}
+            onClick={act}
           >
-            {mark.kind === "battery" ? "Battery +" : mark.label}
-          </text>
-        ) : null,
-      )}
-      {spans(bench, circuit).map((span) => (
-        <g key={span.key} stroke="var(--ink-soft)" strokeWidth={1.2} fill="none">
-          <path d={`M${x(span.column) - 14} ${y(span.top)}h-20V${y(span.bottom)}h20`} />
-          <text
-            x={x(span.column) - 39}
-            y={y((span.top + span.bottom) / 2) + 5}
-            textAnchor="end"
-            fontSize={15}
-            className="sounding"
-            fill="var(--ink)"
-            stroke="none"
-          >
-            {span.label}
-          </text>
+            {sign}
+          </Button>
+        ))}
+      </div>
+      {/* biome-ignore lint/a11y/useSemanticElements: a fieldset cannot hold a drawing */}
+      <svg
+        ref={view.svg}
+        viewBox={`0 0 ${width} ${height}`}
+        className="block h-auto w-full"
+        // Wide circuits scroll sideways rather than shrink until nobody can read them.
+        style={{ maxWidth: width * 1.05, minWidth: width * 0.8 }}
+        role="group"
+        aria-label={`Circuit drawing of ${circuit.title}, from feed to ground`}
+      >
+        <g transform={view.transform}>
+          {drawing.regions.map((region) => (
+            <g key={`${region.module}-${region.column}`}>
+              <rect
+                x={x(region.column) - 34}
+                y={y(region.top) - 2}
+                width={152}
+                height={y(region.bottom) - y(region.top) + 4}
+                fill="var(--buff)"
+                stroke="var(--ink-soft)"
+                strokeDasharray="5 4"
+              />
+              <text x={x(region.column) + 24} y={y(region.bottom) - 5} fontSize={11.5} fill="var(--ink-soft)">
+                in {region.title.toLowerCase()}
+              </text>
+            </g>
+          ))}
+          {drawing.elements.map((element) => (
+            <SuspectBand
+              key={element.id}
+              element={element}
+              weight={weightOf(bench, element)}
+              x={x(element.column)}
+              y={y}
+            />
+          ))}
+          {drawing.links.map((link) => (
+            <g key={`${link.y}-${link.start}-${link.end}`}>
+              <line
+                x1={x(link.start)}
+                x2={x(link.end)}
+                y1={y(link.y)}
+                y2={y(link.y)}
+                stroke="var(--ink)"
+                strokeWidth={1.8}
+              />
+              <circle cx={x(link.start)} cy={y(link.y)} r={3.4} fill="var(--ink)" />
+              <circle cx={x(link.end)} cy={y(link.y)} r={3.4} fill="var(--ink)" />
+            </g>
+          ))}
+          {drawing.elements.map((element) => (
+            <Line
+              key={element.id}
+              element={element}
+              x={x(element.column)}
+              y={y}
+              apart={element.connector !== null && apart.has(element.connector)}
+              position={
+                element.control
+                  ? (test?.setup.controls?.[element.control] ?? restOf(circuit, element.control))
+                  : null
+              }
+              onConnector={onConnector}
+              onControl={onControl}
+            />
+          ))}
+          {drawing.marks.map((mark) =>
+            mark.kind === "ground" ? (
+              <g key={`g${mark.column}`} transform={`translate(${x(mark.column)} ${y(mark.y)})`}>
+                <GroundSymbol />
+              </g>
+            ) : mark.kind === "battery" || mark.kind === "supply" ? (
+              <text
+                key={mark.ref}
+                x={x(mark.column) - 30}
+                y={y(mark.y) - 14}
+                fontSize={12.5}
+                fontWeight={650}
+                fill="var(--ink)"
+              >
+                {mark.kind === "battery" ? "Battery +" : mark.label}
+              </text>
+            ) : null,
+          )}
+          {spans(bench, circuit).map((span) => (
+            <g key={span.key} stroke="var(--ink-soft)" strokeWidth={1.2} fill="none">
+              <path d={`M${x(span.column) - 14} ${y(span.top)}h-20V${y(span.bottom)}h20`} />
+              <text
+                x={x(span.column) - 39}
+                y={y((span.top + span.bottom) / 2) + 5}
+                textAnchor="end"
+                fontSize={15}
+                className="sounding"
+                fill="var(--ink)"
+                stroke="none"
+              >
+                {span.label}
+              </text>
+            </g>
+          ))}
+          {points.map((mark) => (
+            <Point
+              key={mark.ref}
+              refName={mark.ref}
+              label={mark.label}
+              cx={x(mark.column)}
+              cy={y(mark.y)}
+              lead={test?.red === mark.ref ? "red" : test?.black === mark.ref ? "black" : null}
+              sounding={soundings.get(mark.ref)}
+              ghost={ghosts?.[mark.ref]}
+              onPoint={onPoint}
+            />
+          ))}
         </g>
-      ))}
-      {points.map((mark) => (
-        <Point
-          key={mark.ref}
-          refName={mark.ref}
-          label={mark.label}
-          cx={x(mark.column)}
-          cy={y(mark.y)}
-          lead={test?.red === mark.ref ? "red" : test?.black === mark.ref ? "black" : null}
-          sounding={soundings.get(mark.ref)}
-          onPoint={onPoint}
-        />
-      ))}
-    </svg>
+      </svg>
+    </div>
   );
+}
+
+/** Pinch, drag and buttons; a wheel zooms only with the control key, so that the page still scrolls. */
+function useZoom() {
+  const svg = useRef<SVGSVGElement>(null);
+  const behaviour = useRef<ZoomBehavior<SVGSVGElement, unknown> | null>(null);
+  const [transform, setTransform] = useState("");
+  useEffect(() => {
+    if (!svg.current) return;
+    const made = zoom<SVGSVGElement, unknown>()
+      .scaleExtent([1, MOST_ZOOM])
+      .filter((event) => {
+        if (event.type === "wheel") return event.ctrlKey;
+        if (event.type.startsWith("touch")) return event.touches.length > 1 || current(svg.current) > 1;
+        return !event.button && current(svg.current) > 1;
+      })
+      .on("zoom", (event) => setTransform(event.transform.k === 1 ? "" : event.transform.toString()));
+    const place = () => {
+      const box = svg.current?.viewBox.baseVal;
+      if (box) {
+        const whole: [[number, number], [number, number]] = [
+          [0, 0],
+          [box.width, box.height],
+        ];
+        made.extent(whole).translateExtent(whole);
+      }
+    };
+    place();
+    behaviour.current = made;
+    const chosen = select(svg.current).call(made).on("dblclick.zoom", null);
+    return () => {
+      chosen.on(".zoom", null);
+    };
+  }, []);
+  return {
+    svg,
+    transform,
+    by: (factor: number) => {
+      if (svg.current && behaviour.current) behaviour.current.scaleBy(select(svg.current), factor);
+    },
+    fit: () => {
+      if (svg.current && behaviour.current) behaviour.current.transform(select(svg.current), zoomIdentity);
+    },
+  };
+}
+
+function current(svg: SVGSVGElement | null): number {
+  return (svg as unknown as { __zoom?: { k: number } } | null)?.__zoom?.k ?? 1;
 }
 
 /** The suspect stretch: wider and deeper with belief, so that it reads in grey as well. */
@@ -161,9 +249,12 @@ function Line(props: {
   x: number;
   y: (depth: number) => number;
   apart: boolean;
+  /** Where the control that moves it stands. */
+  position: string | null;
   onConnector: (connector: string) => void;
+  onControl: (control: string) => void;
 }) {
-  const { element, x, y, apart } = props;
+  const { element, x, y, apart, position } = props;
   const top = y(element.top);
   const bottom = y(element.bottom);
   const middle = (top + bottom) / 2;
@@ -205,6 +296,26 @@ function Line(props: {
       {label}
     </>
   );
+  if (element.connector === null && element.control && position !== null) {
+    const control = element.control;
+    return (
+      // biome-ignore lint/a11y/useSemanticElements: a button cannot stand inside an SVG drawing
+      <g
+        role="button"
+        tabIndex={-1}
+        aria-label={`${element.label || element.part}: ${control} ${position}, move on`}
+        onClick={() => props.onControl(control)}
+        onKeyDown={(event) => event.key === "Enter" && props.onControl(control)}
+        className="cursor-pointer"
+      >
+        <rect x={x - 26} y={middle - 20} width={52} height={40} fill="transparent" />
+        {drawn}
+        <text x={x - 28} y={middle + 24} textAnchor="end" fontSize={11.5} fontWeight={650} fill="var(--ink)">
+          {control} {position}
+        </text>
+      </g>
+    );
+  }
   if (element.connector === null) return <g>{drawn}</g>;
   const connector = element.connector;
   return (
@@ -236,9 +347,10 @@ function Point(props: {
   cy: number;
   lead: "red" | "black" | null;
   sounding: string | undefined;
+  ghost: string | undefined;
   onPoint: (ref: string) => void;
 }) {
-  const { refName, cx, cy, lead, sounding } = props;
+  const { refName, cx, cy, lead, sounding, ghost } = props;
   return (
     // biome-ignore lint/a11y/useSemanticElements: a button cannot stand inside an SVG drawing
     <g
@@ -263,6 +375,18 @@ function Point(props: {
           {sounding}
         </text>
       )}
+      {ghost && (
+        <text
+          x={cx - 12}
+          y={cy + (sounding || lead ? 19 : 5)}
+          textAnchor="end"
+          fontSize={13}
+          fontStyle="italic"
+          fill="var(--ink-soft)"
+        >
+          {ghost.replace(/ V$/, "")}
+        </text>
+      )}
       {lead && (
         <g>
           <circle cx={cx} cy={cy} r={9} fill="none" stroke="var(--next)" strokeWidth={3} />
@@ -274,6 +398,10 @@ function Point(props: {
       )}
     </g>
   );
+}
+
+function restOf(circuit: Circuit, control: string): string | null {
+  return circuit.controls.find((item) => item.id === control)?.values[0] ?? null;
 }
 
 /** Points a probe can reach with these connectors apart; of two on one node the harness side is kept. */

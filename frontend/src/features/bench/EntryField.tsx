@@ -2,7 +2,7 @@ import { type RefObject, useState } from "react";
 import { Button } from "../../ui/Button";
 
 const DIGITS = ["7", "8", "9", "4", "5", "6", "1", "2", "3", "0", ".", "−"];
-const PREFIXES = ["m", "k", "M"];
+const PREFIXES = ["m", "k", "M", "/"];
 
 interface Props {
   input: RefObject<HTMLInputElement | null>;
@@ -15,6 +15,13 @@ interface Props {
   unit: string;
   words: string[];
   problem: string | null;
+  /** The server asks whether another order of magnitude was meant. */
+  meant: { typed: string; meant: string } | null;
+  onMeant: (text: string, sure: boolean) => void;
+  note: string;
+  onNote: (note: string) => void;
+  /** The reading that this entry will correct. */
+  correcting: string | null;
   meter: boolean;
   meterBusy: boolean;
   onMeter: () => void;
@@ -23,6 +30,7 @@ interface Props {
 /** The big field: type from anywhere, or use the pad. A lamp needs one word, so it gets one key each. */
 export function EntryField(props: Props) {
   const [pad, setPad] = useState(() => matchMedia("(pointer: coarse)").matches);
+  const [noting, setNoting] = useState(false);
   const append = (text: string) => {
     props.onChange(props.value + text);
     props.input.current?.focus();
@@ -64,9 +72,22 @@ export function EntryField(props: Props) {
           Record
         </Button>
       </div>
+      {props.correcting && (
+        <p className="text-sm font-[600]">Takes the place of {props.correcting}. Esc leaves it as it was.</p>
+      )}
       <p id="entry-problem" role="alert" className="min-h-0 text-sm font-[600]">
         {props.problem}
       </p>
+      {props.meant && (
+        <div className="my-1 flex flex-wrap gap-2">
+          <Button onClick={() => props.meant && props.onMeant(props.meant.meant, true)} autoFocus>
+            Yes, {props.meant.meant}
+          </Button>
+          <Button onClick={() => props.meant && props.onMeant(props.meant.typed, true)}>
+            No, {props.meant.typed} as typed
+          </Button>
+        </div>
+      )}
       <div className="mt-2 flex flex-wrap gap-2">
         {props.words.map((word) => (
           <Button
@@ -87,7 +108,26 @@ export function EntryField(props: Props) {
             {pad ? "Hide the pad" : "Pad"}
           </Button>
         )}
+        {speechInput() && (
+          <Button kind="quiet" onClick={() => listen(props.onChange)}>
+            Speak
+          </Button>
+        )}
+        <Button kind="quiet" onClick={() => setNoting(!noting)} aria-expanded={noting || props.note !== ""}>
+          Note
+        </Button>
       </div>
+      {(noting || props.note !== "") && (
+        <label className="mt-1 block text-sm text-soft">
+          Note to this reading
+          <input
+            value={props.note}
+            onChange={(event) => props.onNote(event.target.value)}
+            maxLength={2000}
+            className="block min-h-11 w-full border border-ink/60 bg-raised px-3 text-base text-ink"
+          />
+        </label>
+      )}
       {pad && !lamp && (
         <fieldset className="mt-2 grid grid-cols-[repeat(3,1fr)_4.5rem] gap-1.5" aria-label="Number pad">
           <div className="col-span-3 grid grid-cols-3 gap-1.5">
@@ -99,12 +139,17 @@ export function EntryField(props: Props) {
           </div>
           <div className="grid gap-1.5">
             {PREFIXES.map((prefix) => (
-              <Button key={prefix} className="min-h-12 px-0 text-xl" onClick={() => append(prefix)}>
+              <Button
+                key={prefix}
+                className="min-h-11 px-0 text-xl"
+                aria-label={prefix === "/" ? "to, between least and most" : prefix}
+                onClick={() => append(prefix)}
+              >
                 {prefix}
               </Button>
             ))}
             <Button
-              className="min-h-12 px-0"
+              className="min-h-11 px-0"
               aria-label="Delete last"
               onClick={() => props.onChange(props.value.slice(0, -1))}
             >
@@ -115,4 +160,26 @@ export function EntryField(props: Props) {
       )}
     </form>
   );
+}
+
+interface Recogniser {
+  lang: string;
+  onresult: ((event: { results: ArrayLike<ArrayLike<{ transcript: string }>> }) => void) | null;
+  start: () => void;
+}
+
+/** The browser's own dictation, where it has one. */
+function speechInput(): (new () => Recogniser) | undefined {
+  const host = window as unknown as Record<string, unknown>;
+  return (host.SpeechRecognition ?? host.webkitSpeechRecognition) as (new () => Recogniser) | undefined;
+}
+
+/** One spoken phrase into the field; nothing is recorded by it. */
+function listen(onText: (text: string) => void) {
+  const Recogniser = speechInput();
+  if (!Recogniser) return;
+  const recogniser = new Recogniser();
+  recogniser.lang = "en";
+  recogniser.onresult = (event) => onText(event.results[0]?.[0]?.transcript ?? "");
+  recogniser.start();
 }

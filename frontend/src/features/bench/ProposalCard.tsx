@@ -3,8 +3,16 @@ import { minutes, percent, shortName } from "../../lib/format";
 import { Notice } from "../../ui/Notice";
 
 /** What, where, how, and why; what a healthy circuit shows; what can hurt. */
-export function ProposalCard(props: { proposal: Proposal; circuit: Circuit; own: boolean; due: boolean }) {
-  const { proposal, circuit, own, due } = props;
+export function ProposalCard(props: {
+  proposal: Proposal;
+  circuit: Circuit;
+  own: boolean;
+  due: boolean;
+  /** What Sondar would do instead, to set an own test against. */
+  best: Proposal | undefined;
+  onFace: (connector: string) => void;
+}) {
+  const { proposal, circuit, own, due, best } = props;
   const { test } = proposal;
   const usual = test.black === circuit.black_reference;
   return (
@@ -20,7 +28,19 @@ export function ProposalCard(props: { proposal: Proposal; circuit: Circuit; own:
         {test.leads ? `${test.instrument_title} at ${test.red}` : `${test.instrument_title}: ${test.red}`}
         {test.leads && !usual && ` to ${test.black}`}
       </h2>
-      <p className="leading-snug">{test.where}</p>
+      <p className="leading-snug">
+        {test.where}
+        {connectorsOf(circuit, proposal).map((connector) => (
+          <button
+            key={connector}
+            type="button"
+            className="ml-2 min-h-6 underline underline-offset-4"
+            onClick={() => props.onFace(connector)}
+          >
+            face of {connector}
+          </button>
+        ))}
+      </p>
       <p className="mt-1 leading-snug">
         <strong className="font-[650]">Set-up:</strong> {test.setup.text}
         {proposal.steps.length > 0 && <span> — to get there: {proposal.steps.join(", ")}</span>}
@@ -29,6 +49,7 @@ export function ProposalCard(props: { proposal: Proposal; circuit: Circuit; own:
       <p className="mt-1 text-lg leading-snug">
         Healthy: <strong className="sounding text-2xl">{proposal.expected}</strong>
       </p>
+      {own && best && <p className="leading-snug">{whyNot(proposal, best)}</p>}
       {proposal.cautions.length > 0 && (
         <div className="mt-1 space-y-1">
           {proposal.cautions.map((caution) => (
@@ -40,6 +61,28 @@ export function ProposalCard(props: { proposal: Proposal; circuit: Circuit; own:
       )}
     </section>
   );
+}
+
+function connectorsOf(circuit: Circuit, proposal: Proposal): string[] {
+  const places = [proposal.test.red, proposal.test.black].map(
+    (ref) => circuit.points.find((point) => point.ref === ref)?.connector,
+  );
+  return [...new Set(places.filter((place): place is string => Boolean(place)))];
+}
+
+/** Why not this one? Its worth beside the proposal's, in the same currency. */
+function whyNot(own: Proposal, best: Proposal): string {
+  const mine = Math.max(0, own.worth);
+  if (mine >= best.worth * 0.95) return "As good as Sondar's own next test.";
+  const saved = `It should save ${Math.max(0, own.saves_min).toFixed(1)} min for ${minutes(own.minutes)}`;
+  const against = `${best.test.instrument_title.toLowerCase()} at ${best.test.red} saves ${best.saves_min.toFixed(1)} for ${minutes(best.minutes)}`;
+  const reason =
+    own.saves_min < 0.3 * best.saves_min
+      ? "most suspects predict the same here"
+      : own.minutes > 2 * best.minutes
+        ? "it takes longer to set up"
+        : "it separates the suspects less";
+  return `Why not first: ${saved}; ${against}. Here ${reason}.`;
 }
 
 /** What each outcome would leave, as a small table. */

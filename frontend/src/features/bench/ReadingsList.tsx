@@ -1,5 +1,6 @@
 import type { Bench } from "../../api/client";
 import { percent, shortName } from "../../lib/format";
+import { ReadingGauge } from "./ReadingGauge";
 import type { ReadingIn } from "./useReadings";
 
 interface Props {
@@ -7,10 +8,11 @@ interface Props {
   pending: ReadingIn[];
   waiting: boolean;
   onRetract: (reading: Bench["readings"][number]) => void;
+  onCorrect: (reading: Bench["readings"][number]) => void;
 }
 
 /** Readings, newest first, each with what it did to the suspects. */
-export function ReadingsList({ bench, pending, waiting, onRetract }: Props) {
+export function ReadingsList({ bench, pending, waiting, onRetract, onCorrect }: Props) {
   const effects = new Map(bench.assessment.effects.map((effect) => [effect.reading, effect]));
   return (
     <ol className="border-t border-rule" aria-label="Readings, newest first">
@@ -49,11 +51,13 @@ export function ReadingsList({ bench, pending, waiting, onRetract }: Props) {
                   <span className="text-soft"> to {reading.black}, </span>
                   {reading.setup_text}
                 </div>
+                {reading.note && <div>“{reading.note}”</div>}
                 {retracted ? (
                   <div className="text-soft">Taken back: {reading.retracted_because}</div>
                 ) : (
                   effect && (
                     <>
+                      {effect.gauge && <ReadingGauge gauge={effect.gauge} healthy={effect.as_healthy} />}
                       <div>
                         {effect.as_healthy
                           ? "As when healthy"
@@ -66,14 +70,24 @@ export function ReadingsList({ bench, pending, waiting, onRetract }: Props) {
                 )}
               </div>
               {!retracted && (
-                <button
-                  type="button"
-                  className="min-h-11 shrink-0 px-1 text-sm text-soft underline underline-offset-4"
-                  onClick={() => onRetract(reading)}
-                  aria-label={`Take back ${reading.label} at ${reading.red}`}
-                >
-                  Take back
-                </button>
+                <span className="flex shrink-0 flex-col">
+                  <button
+                    type="button"
+                    className="min-h-11 px-1 text-sm text-soft underline underline-offset-4"
+                    onClick={() => onCorrect(reading)}
+                    aria-label={`Correct ${reading.label} at ${reading.red}`}
+                  >
+                    Correct
+                  </button>
+                  <button
+                    type="button"
+                    className="min-h-11 px-1 text-sm text-soft underline underline-offset-4"
+                    onClick={() => onRetract(reading)}
+                    aria-label={`Take back ${reading.label} at ${reading.red}`}
+                  >
+                    Take back
+                  </button>
+                </span>
               )}
             </div>
           </li>

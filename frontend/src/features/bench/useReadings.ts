@@ -1,16 +1,22 @@
 import { useQueryClient } from "@tanstack/react-query";
+import { del, get, set } from "idb-keyval";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { ApiError, api, type Problem, type Schema, unwrap } from "../../api/client";
 import { benchQuery } from "../../api/queries";
 
 export type ReadingIn = Schema["ReadingIn"];
 
+export interface Refused {
+  reading: ReadingIn;
+  problem: Problem;
+}
+
 interface Queue {
   pending: ReadingIn[];
   /** The server has not answered: entries are kept here and sent again. */
   waiting: boolean;
   /** The last entry the server would not take, with its reasons. */
-  refused: { entry: string; problem: Problem } | null;
+  refused: Refused | null;
   add: (reading: ReadingIn) => void;
   forgetRefusal: () => void;
 }
@@ -18,21 +24,36 @@ interface Queue {
 const RETRY_MS = 1500;
 
 /**
- * Readings on their way to the server: shown at once, kept over a reload, sent in order until taken.
+ * Readings on their way to the server: shown at once, kept in the browser's own database over a reload, sent in order until taken.
  * Each carries its own key, so sending one twice does no harm.
  */
 export function useReadings(chaseId: string): Queue {
   const key = `sondar-pending-${chaseId}`;
   const client = useQueryClient();
-  const [pending, setPending] = useState<ReadingIn[]>(() => JSON.parse(localStorage.getItem(key) ?? "[]"));
+  const [pending, setPending] = useState<ReadingIn[]>([]);
+  const [loaded, setLoaded] = useState(false);
   const [waiting, setWaiting] = useState(false);
-  const [refused, setRefused] = useState<Queue["refused"]>(null);
+  const [refused, setRefused] = useState<Refused | null>(null);
   const busy = useRef(false);
 
   useEffect(() => {
-    if (pending.length) localStorage.setItem(key, JSON.stringify(pending));
-    else localStorage.removeItem(key);
-  }, [key, pending]);
+    let wanted = true;
+    void get<ReadingIn[]>(key)
+      .catch(() => undefined)
+      .then((kept) => {
+        if (!wanted) return;
+        if (kept?.length) setPending((now) => [...kept, ...now]);
+        setLoaded(true);
+      });
+    return () => {
+      wanted = false;
+    };
+  }, [key]);
+
+  useEffect(() => {
+    if (!loaded) return;
+    void (pending.length ? set(key, pending) : del(key)).catch(() => undefined);
+  }, [key, pending, loaded]);
 
   const sendFirst = useCallback(async () => {
     const first = pending[0];
@@ -52,7 +73,7 @@ export function useReadings(chaseId: string): Queue {
       setPending((all) => all.filter((item) => item.client_key !== first.client_key));
     } catch (error) {
       if (error instanceof ApiError) {
-        setRefused({ entry: first.entry, problem: error.problem });
+        setRefused({ reading: first, problem: error.problem });
         setPending((all) => all.filter((item) => item.client_key !== first.client_key));
       } else {
         setWaiting(true);
@@ -64,8 +85,8 @@ export function useReadings(chaseId: string): Queue {
   }, [client, chaseId, pending]);
 
   useEffect(() => {
-    void sendFirst();
-  }, [sendFirst]);
+    if (loaded) void sendFirst();
+  }, [sendFirst, loaded]);
 
   return {
     pending,

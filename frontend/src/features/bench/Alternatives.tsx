@@ -1,0 +1,79 @@
+import type { Proposal } from "../../api/client";
+import { minutes, percent } from "../../lib/format";
+import { Button } from "../../ui/Button";
+import { asTest, testKey } from "./tests";
+
+/** Other good tests with their worth against the best. */
+export function Alternatives(props: {
+  proposals: Proposal[];
+  chosen: number;
+  onChoose: (index: number) => void;
+  onNoTool: (instrument: string) => void;
+}) {
+  const best = props.proposals[0]?.worth ?? 1;
+  return (
+    <div>
+      <h2 className="text-base">
+        Other good tests{" "}
+        <span className="text-sm font-[400] text-soft">↑ ↓ to choose; worth against the best</span>
+      </h2>
+      <ul className="border-t border-rule text-sm">
+        {props.proposals.map((proposal, index) => (
+          <li key={testKey(asTest(proposal))} className="flex border-b border-rule">
+            <button
+              type="button"
+              aria-pressed={index === props.chosen}
+              onClick={() => props.onChoose(index)}
+              className={`grid min-h-11 flex-1 grid-cols-[1fr_auto_auto] items-center gap-3 text-left ${index === props.chosen ? "bg-depth-1" : ""}`}
+            >
+              <span className="px-1">
+                <strong className="font-[600]">
+                  {proposal.test.instrument_title} {proposal.test.red}
+                </strong>{" "}
+                <span className="text-soft">{proposal.test.setup.text}</span>
+              </span>
+              <span>{minutes(proposal.minutes)}</span>
+              <span className="w-14 text-right">{percent(Math.min(1, proposal.worth / best))}</span>
+            </button>
+            <Button
+              kind="quiet"
+              className="px-2 text-sm"
+              onClick={() => props.onNoTool(proposal.test.instrument)}
+            >
+              Don't have it
+            </Button>
+          </li>
+        ))}
+      </ul>
+    </div>
+  );
+}
+
+/** What else can be read at once, since the connector is open and the set-up made. */
+export function FreeReadings({
+  proposals,
+  onChoose,
+}: {
+  proposals: Proposal[];
+  onChoose: (proposal: Proposal) => void;
+}) {
+  if (!proposals.length) return null;
+  return (
+    <p className="text-sm leading-snug">
+      <span className="text-soft">While you are there: </span>
+      {proposals.map((proposal, index) => (
+        <span key={testKey(asTest(proposal))}>
+          {index > 0 && ", "}
+          <button
+            type="button"
+            className="min-h-6 font-[600] underline underline-offset-4"
+            onClick={() => onChoose(proposal)}
+          >
+            {proposal.test.instrument_title.toLowerCase()} {proposal.test.red}
+          </button>{" "}
+          <span className="text-soft">(+{minutes(proposal.minutes)})</span>
+        </span>
+      ))}
+    </p>
+  );
+}

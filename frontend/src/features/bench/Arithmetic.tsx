@@ -1,0 +1,174 @@
+import { useQuery } from "@tanstack/react-query";
+import { Dialog } from "radix-ui";
+import { useEffect, useState } from "react";
+import { ApiError, api, type Bench, type Schema, unwrap } from "../../api/client";
+import { panelsQuery } from "../../api/queries";
+import { Button } from "../../ui/Button";
+import { Sketch } from "./Sketch";
+
+type Panel = Schema["PanelView"];
+
+interface Props {
+  open: boolean;
+  onClose: () => void;
+  /** Readings that stand, newest first: their figures fill a field by one tap. */
+  readings: Bench["readings"];
+  /** Puts the sum and its result into the note of the next reading. */
+  onNote: (text: string) => void;
+}
+
+/** The sums of the trade, one panel each; the core works them out. */
+export function Arithmetic({ open, onClose, readings, onNote }: Props) {
+  const panels = useQuery({ ...panelsQuery, enabled: open });
+  const [chosen, setChosen] = useState("source-resistance");
+  const panel = panels.data?.panels.find((item) => item.id === chosen);
+  return (
+    <Dialog.Root open={open} onOpenChange={(now) => !now && onClose()}>
+      <Dialog.Portal>
+        <Dialog.Overlay className="fixed inset-0 bg-ink/40" />
+        <Dialog.Content
+          className="fixed top-4 left-1/2 grid max-h-[calc(100vh-2rem)] w-[min(56rem,96vw)] -translate-x-1/2 grid-rows-[auto_1fr] overflow-hidden rounded-sm bg-paper p-5 shadow-xl"
+          aria-describedby={undefined}
+        >
+          <div className="mb-2 flex items-baseline justify-between">
+            <Dialog.Title className="text-xl">Arithmetic</Dialog.Title>
+            <Dialog.Close className="min-h-11 px-2 underline underline-offset-4">Close (Esc)</Dialog.Close>
+          </div>
+          <div className="grid min-h-0 grid-cols-1 gap-5 overflow-auto md:grid-cols-[15rem_1fr]">
+            <nav aria-label="Sums">
+              <ul className="border-t border-rule">
+                {panels.data?.panels.map((item) => (
+                  <li key={item.id} className="border-b border-rule">
+                    <button
+                      type="button"
+                      aria-current={item.id === chosen}
+                      className={`min-h-11 w-full px-2 text-left leading-tight ${item.id === chosen ? "bg-depth-1 font-[650]" : ""}`}
+                      onClick={() => setChosen(item.id)}
+                    >
+                      {item.title}
+                    </button>
+                  </li>
+                ))}
+              </ul>
+            </nav>
+            {panel && <PanelForm key={panel.id} panel={panel} readings={readings} onNote={onNote} />}
+          </div>
+        </Dialog.Content>
+      </Dialog.Portal>
+    </Dialog.Root>
+  );
+}
+
+function PanelForm({
+  panel,
+  readings,
+  onNote,
+}: {
+  panel: Panel;
+  readings: Bench["readings"];
+  onNote: (text: string) => void;
+}) {
+  const [values, setValues] = useState<Record<string, string>>(() =>
+    Object.fromEntries(panel.inputs.map((item) => [item.name, item.default])),
+  );
+  const [field, setField] = useState(panel.inputs[0]?.name ?? "");
+  const worked = useQuery({
+    queryKey: ["arithmetic", panel.id, values],
+    retry: false,
+    placeholderData: (before) => before,
+    queryFn: async () =>
+      unwrap(
+        await api.POST("/api/v1/arithmetic/{panel_id}", {
+          params: { path: { panel_id: panel.id } },
+          body: { values },
+        }),
+      ),
+  });
+  const [noted, setNoted] = useState(false);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: any change of a figure makes the note stale
+  useEffect(() => setNoted(false), [values]);
+  const unit = panel.inputs.find((item) => item.name === field)?.unit ?? "";
+  const fitting = readings
+    .filter((item) => item.retracted_because === null && unit !== "" && item.label.endsWith(unit))
+    .slice(-5)
+    .reverse();
+  const problem =
+    worked.error instanceof ApiError ? worked.error.problem.detail : (worked.error?.message ?? "");
+  const sum = () => {
+    const given = panel.inputs
+      .filter((item) => values[item.name])
+      .map((item) => `${item.label.toLowerCase()} ${values[item.name]} ${item.unit}`.trim());
+    const found = worked.data?.results.map((item) => `${item.label.toLowerCase()} ${item.text}`) ?? [];
+    return `${panel.title}: ${given.join(", ")}; ${found.join(", ")}`;
+  };
+  return (
+    <section aria-label={panel.title}>
+      <div className="grid grid-cols-[1fr_11rem] gap-4">
+        <div>
+          <p className="text-lg">{panel.formula}</p>
+          <p className="mb-2 text-sm text-soft">{panel.source}</p>
+          <div className="grid grid-cols-2 gap-x-3 gap-y-1">
+            {panel.inputs.map((item) => (
+              <label key={item.name} className="block text-sm text-soft">
+                {item.label}
+                {item.optional && " (if known)"}
+                <span className="flex items-baseline gap-1 border border-ink/60 bg-raised px-2">
+                  <input
+                    className="sounding min-h-11 min-w-0 flex-1 bg-transparent text-xl text-ink focus:outline-none"
+                    value={values[item.name] ?? ""}
+                    onFocus={(event) => {
+                      setField(item.name);
+                      event.target.select();
+                    }}
+                    onChange={(event) => setValues({ ...values, [item.name]: event.target.value })}
+                  />
+                  <span>{item.unit}</span>
+                </span>
+              </label>
+            ))}
+          </div>
+        </div>
+        <Sketch name={panel.drawing} />
+      </div>
+      {fitting.length > 0 && (
+        <div className="mt-2 flex flex-wrap items-center gap-2 text-sm text-soft">
+          From the readings:
+          {fitting.map((item) => (
+            <Button
+              key={item.id}
+              className="px-2"
+              onClick={() => setValues({ ...values, [field]: item.label.replace("−", "-") })}
+            >
+              {item.label} at {item.red}
+            </Button>
+          ))}
+        </div>
+      )}
+      <div aria-live="polite" className="mt-3">
+        {problem ? (
+          <p className="font-[600]">{problem}</p>
+        ) : (
+          <dl className="border-t border-rule">
+            {worked.data?.results.map((item) => (
+              <div key={item.label} className="flex items-baseline justify-between border-b border-rule py-1">
+                <dt>{item.label}</dt>
+                <dd className="sounding text-2xl">{item.text}</dd>
+              </div>
+            ))}
+          </dl>
+        )}
+      </div>
+      {worked.data && !problem && (
+        <Button
+          className="mt-3"
+          onClick={() => {
+            onNote(sum());
+            setNoted(true);
+          }}
+        >
+          {noted ? "In the note of the next reading" : "Put it into the next reading's note"}
+        </Button>
+      )}
+    </section>
+  );
+}

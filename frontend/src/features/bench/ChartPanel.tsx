@@ -1,0 +1,247 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { ApiError, api, type TestIn, unwrap } from "../../api/client";
+import { chartQuery, chartsQuery } from "../../api/queries";
+import { minutes, percent } from "../../lib/format";
+import { Button } from "../../ui/Button";
+import { Notice } from "../../ui/Notice";
+
+interface Props {
+  chaseId: string;
+  slug: string;
+  readings: number;
+  canWrite: boolean;
+  onTest: (test: TestIn) => void;
+}
+
+/** A maker's chart: entered as text, followed step by step, laid beside Sondar's own order. */
+export function ChartPanel({ chaseId, slug, readings, canWrite, onTest }: Props) {
+  const client = useQueryClient();
+  const charts = useQuery(chartsQuery(chaseId));
+  const [chosen, setChosen] = useState<string | null>(null);
+  const [entering, setEntering] = useState(false);
+  const [text, setText] = useState("");
+  const chartId = chosen ?? charts.data?.charts[0]?.id ?? null;
+  const chart = useQuery(chartQuery(chaseId, chartId, readings));
+  const compared = useQuery({
+    queryKey: ["comparison", chaseId, chartId, readings],
+    enabled: false,
+    queryFn: async () =>
+      unwrap(
+        await api.GET("/api/v1/chases/{chase_id}/charts/{chart_id}/comparison", {
+          params: { path: { chase_id: chaseId, chart_id: chartId as string } },
+        }),
+      ),
+  });
+  const keep = useMutation({
+    mutationFn: async () =>
+      unwrap(
+        await api.POST("/api/v1/chases/{chase_id}/charts", {
+          params: { path: { chase_id: chaseId } },
+          body: { text },
+        }),
+      ),
+    onSuccess: (made) => {
+      client.invalidateQueries({ queryKey: ["charts", chaseId] });
+      setChosen(made.id);
+      setEntering(false);
+      setText("");
+    },
+  });
+  const problem = keep.error instanceof ApiError ? keep.error.problem : null;
+  const open = chart.data?.path.find((step) => step.decision === "open" || step.decision === "in doubt");
+  return (
+    <div className="space-y-2 text-sm">
+      {(charts.data?.charts.length ?? 0) > 1 && (
+        <select
+          aria-label="Chart"
+          className="min-h-11 w-full border border-ink/50 bg-raised px-2 text-base"
+          value={chartId ?? ""}
+          onChange={(event) => setChosen(event.target.value)}
+        >
+          {charts.data?.charts.map((item) => (
+            <option key={item.id} value={item.id}>
+              {item.title}
+            </option>
+          ))}
+        </select>
+      )}
+      {charts.data?.charts.length === 0 && !entering && (
+        <p className="text-soft">
+          No chart yet. Enter the maker's steps once and follow them here; Sondar shows what each is worth
+          beside its own order.
+        </p>
+      )}
+      {chart.data && chartId && (
+        <>
+          <h3 className="text-base leading-tight">{chart.data.title}</h3>
+          {chart.data.source && <p className="text-soft">{chart.data.source}</p>}
+          <ol className="border-t border-rule" aria-label="Steps of the chart">
+            {chart.data.path.map((step) => (
+              <li
+                key={step.id}
+                className="border-b border-rule py-1 leading-tight"
+                data-step={step.id}
+                data-decision={step.decision}
+              >
+                <div className="font-[600]">
+                  {step.id}. {step.do}
+                </div>
+                <div className="text-soft">
+                  {step.test}; {step.range}
+                </div>
+                <div>
+                  {step.decision === "open"
+                    ? "to be read"
+                    : `${step.decision === "pass" ? "✓ yes" : step.decision === "fail" ? "✕ no" : "? in doubt"}: ${step.shown}`}
+                  {compared.data?.worth[step.id] !== undefined && (
+                    <span className="text-soft">
+                      {" "}
+                      · saves {compared.data.worth[step.id]?.toFixed(1)} min per minute now
+                    </span>
+                  )}
+                </div>
+              </li>
+            ))}
+            {chart.data.end && (
+              <li className="py-1 font-[650]" data-step="end">
+                {chart.data.end}
+                <span className="block font-[400]">{chart.data.agrees}</span>
+              </li>
+            )}
+          </ol>
+          {open && (
+            <Button
+              onClick={() =>
+                onTest({
+                  instrument: open.instrument,
+                  red: open.red,
+                  black: open.black,
+                  setup: { controls: open.setup.controls, unplugged: open.setup.unplugged },
+                })
+              }
+            >
+              Set step {open.id} up
+            </Button>
+          )}{" "}
+          <Button kind="quiet" onClick={() => compared.refetch()} disabled={compared.isFetching}>
+            {compared.isFetching ? "Working it out …" : "Compare with Sondar's order"}
+          </Button>
+          {compared.data && (
+            <table className="w-full" aria-label="Chart against Sondar's own order">
+              <thead className="text-soft">
+                <tr>
+                  <th scope="col" />
+                  <th scope="col">chart</th>
+                  <th scope="col">Sondar</th>
+                </tr>
+              </thead>
+              <tbody className="text-right">
+                {(
+                  [
+                    [
+                      "minutes to the end",
+                      minutes(compared.data.chart_minutes),
+                      minutes(compared.data.own_minutes),
+                    ],
+                    [
+                      "ends at the right unit",
+                      percent(compared.data.chart_right),
+                      percent(compared.data.own_right),
+                    ],
+                    [
+                      "condemns a good one",
+                      percent(compared.data.chart_wrong),
+                      percent(compared.data.own_wrong),
+                    ],
+                    [
+                      "lost by acting on it",
+                      minutes(compared.data.chart_loss),
+                      minutes(compared.data.own_loss),
+                    ],
+                  ] as const
+                ).map(([title, theirs, ours]) => (
+                  <tr key={title} className="border-t border-rule">
+                    <th scope="row" className="py-1 text-left font-[400]">
+                      {title}
+                    </th>
+                    <td className="sounding">{theirs}</td>
+                    <td className="sounding">{ours}</td>
+                  </tr>
+                ))}
+              </tbody>
+              <caption className="caption-bottom text-left text-soft">
+                Over the faults that hold {percent(compared.data.covered)} of belief now.
+              </caption>
+            </table>
+          )}
+        </>
+      )}
+      {canWrite && !entering && (
+        <Button kind="quiet" onClick={() => setEntering(true)}>
+          Enter a chart
+        </Button>
+      )}
+      {entering && (
+        <form
+          onSubmit={(event) => {
+            event.preventDefault();
+            keep.mutate();
+          }}
+        >
+          <label className="block text-soft">
+            Steps as text, or a file
+            <textarea
+              className="mt-1 block h-56 w-full border border-ink/60 bg-raised p-2 font-mono text-xs text-ink"
+              value={text}
+              placeholder={example(slug)}
+              onChange={(event) => setText(event.target.value)}
+              spellCheck={false}
+            />
+          </label>
+          <input
+            type="file"
+            accept=".yaml,.yml,.json,text/*"
+            aria-label="Chart file"
+            className="my-1 block w-full"
+            onChange={async (event) => setText((await event.target.files?.[0]?.text()) ?? text)}
+          />
+          {problem && (
+            <Notice tone="problem">
+              {problem.detail}
+              <ul>
+                {problem.errors?.map((item) => (
+                  <li key={`${item.field}${item.message}`}>
+                    {item.line ? `Line ${item.line}, ` : ""}
+                    {item.field}: {item.message}
+                  </li>
+                ))}
+              </ul>
+            </Notice>
+          )}
+          <div className="mt-1 flex gap-2">
+            <Button type="submit" disabled={!text.trim() || keep.isPending}>
+              Check and keep it
+            </Button>
+            <Button onClick={() => setText(example(slug))}>Start from a pattern</Button>
+            <Button kind="quiet" onClick={() => setEntering(false)}>
+              Leave it
+            </Button>
+          </div>
+        </form>
+      )}
+    </div>
+  );
+}
+
+function example(slug: string): string {
+  return `sondar_chart: 1
+title: What the maker calls it
+circuit: ${slug}
+steps:
+  1: {do: "Battery voltage?", red: BAT.pos, min: 11.8,
+      if_pass: 2, if_fail: {unit: BAT}}
+  2: {do: "…", red: BAT.pos, when: {key: "on"}, min: 11.5,
+      if_pass: {text: "…"}, if_fail: {text: "…"}}
+`;
+}

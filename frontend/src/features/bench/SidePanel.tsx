@@ -1,0 +1,103 @@
+import { Tabs } from "radix-ui";
+import { useState } from "react";
+import type { Bench, Circuit, TestIn } from "../../api/client";
+import { minutes } from "../../lib/format";
+import { BeliefHistory } from "./BeliefHistory";
+import { ChartPanel } from "./ChartPanel";
+import { LimitsCard } from "./LimitsCard";
+import { Suspects } from "./Suspects";
+import { ThreeWayField } from "./ThreeWayField";
+
+export type SideTab = "suspects" | "limits" | "chart";
+
+const TAB =
+  "min-h-11 flex-1 px-2 data-[state=active]:border-b-4 data-[state=active]:border-ink data-[state=active]:font-[650]";
+
+interface Props {
+  bench: Bench;
+  circuit: Circuit;
+  canWrite: boolean;
+  tab: SideTab;
+  onTab: (tab: SideTab) => void;
+  ghost: string | null;
+  onGhost: (unit: string | null) => void;
+  onTest: (test: TestIn) => void;
+}
+
+/** What the readings told: suspects with the field, the limits card, a maker's chart. */
+export function SidePanel({ bench, circuit, canWrite, tab, onTab, ghost, onGhost, onTest }: Props) {
+  const { verdict } = bench.assessment;
+  const broken = bench.limits.filter((limit) => limit.decision === "fail").length;
+  return (
+    <Tabs.Root value={tab} onValueChange={(value) => onTab(value as SideTab)}>
+      <Tabs.List className="mb-1 flex border-b border-rule text-sm" aria-label="What the readings told">
+        <Tabs.Trigger value="suspects" className={TAB}>
+          Suspects
+        </Tabs.Trigger>
+        <Tabs.Trigger value="limits" className={TAB}>
+          Limits (L){broken > 0 && ` ✕${broken}`}
+        </Tabs.Trigger>
+        <Tabs.Trigger value="chart" className={TAB}>
+          Chart
+        </Tabs.Trigger>
+      </Tabs.List>
+      <Tabs.Content value="suspects" tabIndex={-1}>
+        <ThreeWayField track={bench.assessment.track} />
+        {bench.leanings.length > 0 && (
+          <details className="text-sm">
+            <summary className="min-h-6 cursor-pointer text-soft">Known before the first reading</summary>
+            <ul className="list-disc pl-5">
+              {bench.leanings.map((reason) => (
+                <li key={reason}>{reason}</li>
+              ))}
+            </ul>
+          </details>
+        )}
+        <h2 className="mt-1 mb-1 text-base">
+          Suspects <span className="text-sm font-[400] text-soft">by what would be replaced</span>
+        </h2>
+        <Suspects bench={bench} ghost={ghost} onGhost={onGhost} />
+        {!verdict.settled && (
+          <p className="mt-2 text-sm text-soft">
+            No call yet: {verdict.reason}. Acting on a guess now would lose about{" "}
+            {minutes(verdict.expected_loss_min)}.
+          </p>
+        )}
+        <BeliefHistory history={bench.assessment.history} />
+        <Service circuit={circuit} />
+      </Tabs.Content>
+      <Tabs.Content value="limits" tabIndex={-1}>
+        <LimitsCard limits={bench.limits} onTest={onTest} />
+      </Tabs.Content>
+      <Tabs.Content value="chart" tabIndex={-1}>
+        <ChartPanel
+          chaseId={bench.chase.id}
+          slug={circuit.slug}
+          readings={bench.assessment.effects.length}
+          canWrite={canWrite}
+          onTest={onTest}
+        />
+      </Tabs.Content>
+    </Tabs.Root>
+  );
+}
+
+/** What the circuit does, and what is cleaned, replaced or taught in. */
+function Service({ circuit }: { circuit: Circuit }) {
+  const [open, setOpen] = useState(false);
+  return (
+    <details className="mt-2 text-sm" open={open} onToggle={(event) => setOpen(event.currentTarget.open)}>
+      <summary className="min-h-6 cursor-pointer text-soft">About this circuit</summary>
+      {circuit.about && <p className="my-1">{circuit.about}</p>}
+      {circuit.also.length > 0 && <p className="my-1 text-soft">Also called {circuit.also.join(", ")}.</p>}
+      <ul>
+        {circuit.service.map((note) => (
+          <li key={note.part} className="border-t border-rule py-1">
+            <strong className="font-[600]">{note.part}</strong>: {note.do}, {note.difficulty}. {note.note}
+            {note.teach_in && <span> Set up: {note.teach_in}</span>}
+          </li>
+        ))}
+      </ul>
+    </details>
+  );
+}
