@@ -24,7 +24,7 @@ from sondar.core.diagnosis.belief import Belief
 from sondar.core.diagnosis.plan import Bench, Plan, candidate_setups, evaluate
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.tests import Test
-from sondar.core.instruments import ORDINARY
+from sondar.core.instruments import INSTRUMENTS, ORDINARY
 from sondar.documents import library_circuits, load_circuit_text
 
 Array = npt.NDArray[np.float64]
@@ -115,8 +115,10 @@ def main() -> None:
     parser.add_argument("--compare", type=int, default=100)
     parser.add_argument("--seed", type=int, default=11)
     parser.add_argument("--list", action="store_true", help="Print every case that was not called right.")
+    parser.add_argument("--every-tool", action="store_true", help="A workshop that has everything, known-good parts included.")
     arguments = parser.parse_args()
-    predictors = {name: Predictor(Circuit(load_circuit_text(text)), instruments=TOOLS) for name, text in library_circuits().items()}
+    tools = tuple(INSTRUMENTS) if arguments.every_tool else TOOLS
+    predictors = {name: Predictor(Circuit(load_circuit_text(text)), instruments=tools) for name, text in library_circuits().items()}
     cases = sealed_cases(predictors, arguments.cases, arguments.seed)
     cases.sort(key=lambda case: case.circuit)
     rows: list[tuple[Case, Outcome]] = []
@@ -136,7 +138,7 @@ def main() -> None:
             others["information gain"].append((case, follow(predictor, case, by_information, LIMIT, WRONG_POINT)))
         if index + 1 == len(cases) or cases[index + 1].circuit != case.circuit:
             predictors[case.circuit] = Predictor(
-                predictor.circuit, instruments=TOOLS
+                predictor.circuit, instruments=tools
             )  # its set-ups are no longer needed: give the memory back
             print(f"{case.circuit}: {len(rows)} cases so far", flush=True)
     print(json.dumps(summary(rows), indent=2))

@@ -87,7 +87,7 @@ def follow(predictor: Predictor, case: Case, choose: Choose, limit: int = LIMIT,
     """
     circuit = predictor.circuit
     hidden = [(case.fault, case.severity)] if case.fault and not case.changes else []
-    vehicle = SimulatedVehicle(circuit, hidden, case.seed, case.changes)
+    vehicle = SimulatedVehicle(circuit, hidden, case.seed, case.changes, [case.fault] if case.changes else [])
     slips = np.random.default_rng(case.seed + 7)
     readings: list[Reading] = []
     bench = Bench(circuit.rest_setup())

@@ -124,7 +124,14 @@ def _people(db: Db) -> tuple[UUID, UUID]:
     workshop_id = people.create_workshop(db, WORKSHOP)
     made = [people.create_account(db, sign_in, name, role, PasswordHasher().hash(PASSWORD)) for sign_in, name, role in PEOPLE]
     shop = people.workshop(db)
-    people.change_workshop(db, shop.version, {**shop.__dict__, "tools": [*ORDINARY, "scan-value"]})
+    people.change_workshop(
+        db,
+        shop.version,
+        {
+            **shop.__dict__,
+            "tools": [*ORDINARY, "scan-value", "look", "wiggle", "feed-test", "weak-pull", "probe-ground", "probe-supply"],
+        },
+    )
     people.add_meter(
         db, {"name": "Bay 1 bench meter", "volts_percent": 0.5, "volts_floor": 0.02, "ohms_percent": 1.0, "ohms_floor": 0.2}
     )

@@ -101,7 +101,7 @@ def create_app(
         response.headers.setdefault("Content-Security-Policy", POLICY)
         response.headers.setdefault("X-Content-Type-Options", "nosniff")
         response.headers.setdefault("Referrer-Policy", "no-referrer")
-        response.headers.setdefault("Permissions-Policy", "geolocation=(), microphone=(), camera=(self)")
+        response.headers.setdefault("Permissions-Policy", "geolocation=(), microphone=(self), camera=(self)")
         if auth.secure_cookies():
             response.headers.setdefault("Strict-Transport-Security", "max-age=31536000")
         if response.mimetype == "application/json":

@@ -207,7 +207,7 @@ def add_reading(path: ChasePath, body: ReadingIn) -> Any:
         check_reading(new_reading)
         if not body.sure and (meant := meant_instead(predictor, new_reading)) is not None:
             said = reading_label(new_reading)
-            raise ProblemError(409, "Order of magnitude", f"{said}? No suspect predicts that here. Did you mean {meant}?", [
+            raise ProblemError(409, "Order of magnitude", f"{said}? What is likely here is of another size. Did you mean {meant}?", [
                 {"field": "entry", "message": f"did you mean {meant}?", "line": None}], meant=meant)  # fmt: skip
         meter = people.meter(db, body.meter_id) if body.meter_id is not None else None
         if body.meter_id is not None and meter is None:

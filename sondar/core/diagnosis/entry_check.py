@@ -18,6 +18,9 @@ from sondar.core.quantities import format_si
 SHIFTS = (3, -3, 6, -6, 1, -1, 2, -2)
 """Powers of ten that slips are made of: prefixes first, then decimal signs."""
 
+FINEST_SHARE = 0.02
+"""Digits below this share of the meter's floor are more than it shows."""
+
 TIMES_BETTER, TYPICAL = 100.0, 0.1
 """A shifted figure must be this much more typical, and this typical at least, before it is asked about."""
 
@@ -28,7 +31,7 @@ def meant_instead(predictor: Predictor, reading: Reading) -> str | None:
     if reading.value is None or reading.value == 0 or device.only_words or reading.test.instrument not in predictor.instruments:
         return None
     shown = predictor.display_of(reading.test)
-    too_fine = 0 < reading.resolution < 0.02 * device.error_floor
+    too_fine = 0 < reading.resolution < FINEST_SHARE * device.error_floor
 
     def best(value: float, shift: float = 1.0) -> float:
         moved = replace(reading, value=value, resolution=reading.resolution * shift)
@@ -39,8 +42,12 @@ def meant_instead(predictor: Predictor, reading: Reading) -> str | None:
     as_typed = best(reading.value)
     if too_fine:
         as_typed *= 1e-3
-    found = [(best(reading.value * 10.0**power, 10.0**power), -rank, power) for rank, power in enumerate(SHIFTS)]
-    score, _, power = max(found)
+    found = [
+        (best(reading.value * 10.0**power, 10.0**power), -rank, power)
+        for rank, power in enumerate(SHIFTS)
+        if reading.resolution * 10.0**power >= FINEST_SHARE * device.error_floor or not reading.resolution
+    ]
+    score, _, power = max(found, default=(0.0, 0, 0))
     if score > TIMES_BETTER * as_typed and score > TYPICAL:
         return format_si(reading.value * 10.0**power, device.unit, 4)
     return None

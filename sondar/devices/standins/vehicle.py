@@ -38,11 +38,13 @@ class SimulatedVehicle:
         faults: (fault id, label of its severity or None for the first) of everything that is wrong; none for a healthy vehicle.
         seed: fixes tolerances and meter noise.
         changes: what is wrong as changes of branches, in place of or beside named faults.
+        behind: fault ids that those changes are a strength of, for what hands and eyes find.
     """
 
     def __init__(
-        self, circuit: Circuit, faults: Sequence[tuple[str, str | None]] = (), seed: int = 0, changes: tuple[Change, ...] = ()
-    ) -> None:
+        self, circuit: Circuit, faults: Sequence[tuple[str, str | None]] = (), seed: int = 0, changes: tuple[Change, ...] = (),
+        behind: Sequence[str] = (),
+    ) -> None:  # fmt: skip
         self.circuit = circuit
         self._noise = np.random.default_rng(seed)
         tolerances = np.random.default_rng(seed + 1_000_003)
@@ -55,7 +57,7 @@ class SimulatedVehicle:
         for fault, severity in faults:
             severities = circuit.faults[fault].severities
             self._changes += next((s.changes for s in severities if s.label == severity), severities[0].changes)
-        self._faulty = tuple(circuit.faults[fault] for fault, _ in faults)
+        self._faulty = tuple(circuit.faults[fault] for fault in (*(name for name, _ in faults), *behind))
         self._found: dict[tuple[str, str], str] = {}
         self._blown = blown_fuses(circuit, [self._changes])
 
@@ -137,15 +139,15 @@ class SimulatedVehicle:
 
     def _drive(self, drive: Drive, red: str, black: str, setup: Setup) -> str:
         run = driven_part(self.circuit, setup, drive, red, black)
-        if run is None:
-            raise UnknownReferenceError("point from which a part can be run", red, list(self.circuit.points))
-        acts = run[1]
         driven = driven_setup(setup, drive, red, black)
-        flows = [acts.branch, probe_branch(drive)]
+        flows = [probe_branch(drive)] if run is None else [probe_branch(drive), run[1].branch]
         waves = solve_waves(self.circuit, driven, [], [self._changes], self._blown, deviates=self._deviates, flows=flows)
-        amps, probe = np.abs(waves.mean([p.flow_amps for p in waves.instants])[0, 0])
+        probe, *through = np.abs(waves.mean([p.flow_amps for p in waves.instants])[0, 0])
         if probe > PROBE_TRIPS_A:
             return "trips"
+        if run is None:
+            return "nothing"
+        acts, amps = run[1], through[0]
         blocked = any(change.blocks and change.branch == acts.branch for change in self._changes)
         return "nothing" if blocked or amps < acts.weak_a else "weak" if amps < acts.full_a else "acts"
 

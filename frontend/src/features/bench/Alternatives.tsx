@@ -50,13 +50,13 @@ export function Alternatives(props: {
 }
 
 /** What else can be read at once, since the connector is open and the set-up made. */
-export function FreeReadings({
-  proposals,
-  onChoose,
-}: {
+export function FreeReadings(props: {
   proposals: Proposal[];
+  /** Where the black lead usually is. */
+  black: string;
   onChoose: (proposal: Proposal) => void;
 }) {
+  const { proposals, black, onChoose } = props;
   if (!proposals.length) return null;
   return (
     <p className="text-sm leading-snug">
@@ -70,6 +70,7 @@ export function FreeReadings({
             onClick={() => onChoose(proposal)}
           >
             {proposal.test.instrument_title.toLowerCase()} {proposal.test.red}
+            {proposal.test.leads && proposal.test.black !== black && ` to ${proposal.test.black}`}
           </button>{" "}
           <span className="text-soft">(+{minutes(proposal.minutes)})</span>
         </span>

@@ -29,6 +29,12 @@ export function Arithmetic({ open, onClose, readings, onNote }: Props) {
         <Dialog.Content
           className="fixed top-4 left-1/2 grid max-h-[calc(100vh-2rem)] w-[min(56rem,96vw)] -translate-x-1/2 grid-rows-[auto_1fr] overflow-hidden rounded-sm bg-paper p-5 shadow-xl"
           aria-describedby={undefined}
+          onOpenAutoFocus={(event) => {
+            event.preventDefault();
+            (event.currentTarget as HTMLElement | null)
+              ?.querySelector<HTMLElement>("nav button, input")
+              ?.focus();
+          }}
         >
           <div className="mb-2 flex items-baseline justify-between">
             <Dialog.Title className="text-xl">Arithmetic</Dialog.Title>

@@ -1,6 +1,6 @@
 import { select } from "d3-selection";
 import { type ZoomBehavior, zoom, zoomIdentity } from "d3-zoom";
-import { useEffect, useMemo, useRef, useState } from "react";
+import { type ReactNode, useEffect, useMemo, useRef, useState } from "react";
 import type { Bench, Circuit, TestIn } from "../../api/client";
 import { depthTint } from "../../lib/format";
 import { Button } from "../../ui/Button";
@@ -24,12 +24,15 @@ interface Props {
   onConnector: (connector: string) => void;
   /** Moves a control to its next position. */
   onControl: (control: string) => void;
+  /** Stands beside the buttons below the drawing. */
+  children?: ReactNode;
 }
 
 const MOST_ZOOM = 4;
 
 /** The circuit from feed to ground. Points take the leads, connectors part and mate, soundings hang where they were taken. */
-export function CircuitDrawing({ circuit, bench, test, ghosts, onPoint, onConnector, onControl }: Props) {
+export function CircuitDrawing(props: Props) {
+  const { circuit, bench, test, ghosts, onPoint, onConnector, onControl, children } = props;
   const { drawing } = circuit;
   const apart = useMemo(() => new Set(test?.setup.unplugged ?? []), [test]);
   const x = (column: number) => LEFT + column * PITCH;
@@ -39,33 +42,16 @@ export function CircuitDrawing({ circuit, bench, test, ghosts, onPoint, onConnec
   const soundings = latestAtPoints(bench, circuit.black_reference);
   const points = visiblePoints(circuit, apart);
   const view = useZoom();
+  const [whole, setWhole] = useState(false);
   return (
-    <div className="relative">
-      <div className="absolute top-0 right-0 z-10 flex gap-1">
-        {(
-          [
-            ["−", "Smaller", () => view.by(1 / 1.4)],
-            ["+", "Larger", () => view.by(1.4)],
-            ["Fit", "Whole circuit", view.fit],
-          ] as const
-        ).map(([sign, title, act]) => (
-          <Button
-            key={sign}
-            className="min-w-11 px-2 opacity-90"
-            aria-label={`${title} drawing`}
-            onClick={act}
-          >
-            {sign}
-          </Button>
-        ))}
-      </div>
+    <div>
       {/* biome-ignore lint/a11y/useSemanticElements: a fieldset cannot hold a drawing */}
       <svg
         ref={view.svg}
         viewBox={`0 0 ${width} ${height}`}
         className="block h-auto w-full"
         // Wide circuits scroll sideways rather than shrink until nobody can read them.
-        style={{ maxWidth: width * 1.05, minWidth: width * 0.8 }}
+        style={{ maxWidth: width * 1.05, minWidth: whole ? 0 : width * 0.75 }}
         role="group"
         aria-label={`Circuit drawing of ${circuit.title}, from feed to ground`}
       >
@@ -75,7 +61,7 @@ export function CircuitDrawing({ circuit, bench, test, ghosts, onPoint, onConnec
               <rect
                 x={x(region.column) - 34}
                 y={y(region.top) - 2}
-                width={152}
+                width={regionWidth(drawing.elements, region)}
                 height={y(region.bottom) - y(region.top) + 4}
                 fill="var(--buff)"
                 stroke="var(--ink-soft)"
@@ -174,6 +160,27 @@ export function CircuitDrawing({ circuit, bench, test, ghosts, onPoint, onConnec
           ))}
         </g>
       </svg>
+      <div className="mt-1 flex flex-wrap items-center gap-1 px-2 text-sm">
+        {(
+          [
+            ["−", "Smaller", () => view.by(1 / 1.4)],
+            ["+", "Larger", () => view.by(1.4)],
+            [
+              "Fit",
+              "Whole",
+              () => {
+                setWhole(!whole || view.transform !== "");
+                view.fit();
+              },
+            ],
+          ] as const
+        ).map(([sign, title, act]) => (
+          <Button key={sign} className="min-w-11 px-2" aria-label={`${title} drawing`} onClick={act}>
+            {sign}
+          </Button>
+        ))}
+        {children}
+      </div>
     </div>
   );
 }
@@ -264,6 +271,11 @@ function Line(props: {
       <tspan dy={element.detail && element.symbol !== "wire" ? "-0.15em" : "0.35em"} fontWeight={600}>
         {element.label}
       </tspan>
+      {position !== null && element.control && (
+        <tspan dx={7} fontWeight={650}>
+          {position}
+        </tspan>
+      )}
       {element.symbol === "wire" ? (
         <tspan dx={6} fill="var(--ink-soft)" fontSize={11.5}>
           {element.detail}
@@ -310,9 +322,6 @@ function Line(props: {
       >
         <rect x={x - 26} y={middle - 20} width={52} height={40} fill="transparent" />
         {drawn}
-        <text x={x - 28} y={middle + 24} textAnchor="end" fontSize={11.5} fontWeight={650} fill="var(--ink)">
-          {control} {position}
-        </text>
       </g>
     );
   }
@@ -426,6 +435,19 @@ function latestAtPoints(bench: Bench, black: string): Map<string, string> {
     }
   }
   return found;
+}
+
+/** Wide enough for the names inside, never into the next line. */
+function regionWidth(elements: Element[], region: Circuit["drawing"]["regions"][number]): number {
+  const inside = elements.filter(
+    (item) =>
+      item.column === region.column &&
+      item.module === region.module &&
+      item.top >= region.top &&
+      item.bottom <= region.bottom,
+  );
+  const longest = Math.max(0, region.title.length + 3, ...inside.map((item) => item.detail.length));
+  return Math.min(PITCH - 34, Math.max(152, 66 + longest * 5.7));
 }
 
 /** Room for the longest text beside the last column. */

@@ -25,12 +25,17 @@ interface Props {
   meter: boolean;
   meterBusy: boolean;
   onMeter: () => void;
+  /** The workshop's meters to choose from, with their own accuracy. */
+  meters: { id: string; name: string }[];
+  meterId: string;
+  onMeterId: (id: string) => void;
 }
 
 /** The big field: type from anywhere, or use the pad. A lamp needs one word, so it gets one key each. */
 export function EntryField(props: Props) {
   const [pad, setPad] = useState(() => matchMedia("(pointer: coarse)").matches);
   const [noting, setNoting] = useState(false);
+  const [deaf, setDeaf] = useState(false);
   const append = (text: string) => {
     props.onChange(props.value + text);
     props.input.current?.focus();
@@ -108,9 +113,24 @@ export function EntryField(props: Props) {
             {pad ? "Hide the pad" : "Pad"}
           </Button>
         )}
+        {props.meters.length > 0 && (
+          <select
+            aria-label="Meter"
+            className="min-h-11 rounded-sm border border-ink/60 bg-raised px-2 text-sm text-ink"
+            value={props.meters.some((item) => item.id === props.meterId) ? props.meterId : ""}
+            onChange={(event) => props.onMeterId(event.target.value)}
+          >
+            <option value="">usual accuracy</option>
+            {props.meters.map((item) => (
+              <option key={item.id} value={item.id}>
+                {item.name}
+              </option>
+            ))}
+          </select>
+        )}
         {speechInput() && (
-          <Button kind="quiet" onClick={() => listen(props.onChange)}>
-            Speak
+          <Button kind="quiet" onClick={() => listen(props.onChange, () => setDeaf(true))} disabled={deaf}>
+            {deaf ? "Cannot hear: type it" : "Speak"}
           </Button>
         )}
         <Button kind="quiet" onClick={() => setNoting(!noting)} aria-expanded={noting || props.note !== ""}>
@@ -165,6 +185,7 @@ export function EntryField(props: Props) {
 interface Recogniser {
   lang: string;
   onresult: ((event: { results: ArrayLike<ArrayLike<{ transcript: string }>> }) => void) | null;
+  onerror: (() => void) | null;
   start: () => void;
 }
 
@@ -175,11 +196,12 @@ function speechInput(): (new () => Recogniser) | undefined {
 }
 
 /** One spoken phrase into the field; nothing is recorded by it. */
-function listen(onText: (text: string) => void) {
+function listen(onText: (text: string) => void, onFailure: () => void) {
   const Recogniser = speechInput();
   if (!Recogniser) return;
   const recogniser = new Recogniser();
   recogniser.lang = "en";
   recogniser.onresult = (event) => onText(event.results[0]?.[0]?.transcript ?? "");
+  recogniser.onerror = onFailure;
   recogniser.start();
 }

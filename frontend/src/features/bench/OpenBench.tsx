@@ -242,7 +242,7 @@ export function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }
         className="order-2 overflow-auto border-r border-rule px-2 py-2 md:order-1 md:row-span-2 xl:row-span-1"
         aria-label="Circuit"
       >
-        <h2 className="px-2 pr-40 text-sm text-soft">
+        <h2 className="px-2 text-sm text-soft">
           {circuit.title}, feed to ground. Tap a point for the {nextLead} lead
           <button
             type="button"
@@ -254,8 +254,15 @@ export function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }
         </h2>
         {ghost && ghosts.data && (
           <p className="px-2 text-sm">
-            In slanted figures, what a voltmeter would show here if it were:{" "}
-            <strong>{ghosts.data.title}</strong>.{" "}
+            Slanted: what a voltmeter shows{" "}
+            {ghost === "none" ? (
+              <strong>in a healthy circuit</strong>
+            ) : (
+              <>
+                with <strong>{ghosts.data.title}</strong>
+              </>
+            )}
+            .{" "}
             <button type="button" className="min-h-6 underline" onClick={() => setGhost(null)}>
               Take them off
             </button>
@@ -269,16 +276,13 @@ export function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }
           onPoint={placeLead}
           onConnector={(connector) => test && change(withConnector(test, connector))}
           onControl={(control) => test && change(withNextPosition(circuit, test, control))}
-        />
-        {!ghost && (
-          <button
-            type="button"
-            className="min-h-11 px-2 text-sm text-soft underline underline-offset-4"
-            onClick={() => setGhost("none")}
-          >
-            Lay healthy values over it
-          </button>
-        )}
+        >
+          {!ghost && (
+            <Button kind="quiet" className="px-2" onClick={() => setGhost("none")}>
+              Lay healthy values over it
+            </Button>
+          )}
+        </CircuitDrawing>
       </section>
 
       <section
@@ -338,33 +342,25 @@ export function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }
             meter={bench.meter}
             meterBusy={meter.isPending}
             onMeter={() => meter.mutate(test)}
+            meters={["volts", "ohms"].includes(device.kind) ? bench.meters : []}
+            meterId={meterId}
+            onMeterId={(id) => {
+              setMeterId(id);
+              localStorage.setItem("sondar-meter", id);
+            }}
           />
         )}
-        {bench.meters.length > 0 && device && ["volts", "ohms"].includes(device.kind) && (
-          <label className="-my-1 flex items-center gap-2 text-sm text-soft">
-            Meter
-            <select
-              className="min-h-9 rounded-sm border border-ink/60 bg-raised px-2 text-ink"
-              value={bench.meters.some((item) => item.id === meterId) ? meterId : ""}
-              onChange={(event) => {
-                setMeterId(event.target.value);
-                localStorage.setItem("sondar-meter", event.target.value);
-              }}
-            >
-              <option value="">usual accuracy</option>
-              {bench.meters.map((item) => (
-                <option key={item.id} value={item.id}>
-                  {item.name}
-                </option>
-              ))}
-            </select>
-          </label>
+        {!own && (
+          <FreeReadings
+            proposals={bench.assessment.free}
+            black={circuit.black_reference}
+            onChoose={(item) => change(asTest(item))}
+          />
         )}
-        {!own && <FreeReadings proposals={bench.assessment.free} onChoose={(item) => change(asTest(item))} />}
-        <div className="-my-2 flex flex-wrap items-center gap-x-4 text-sm">
+        <div className="-my-2 flex flex-wrap items-center gap-x-3.5 text-sm">
           {own ? (
             <Button kind="quiet" className={quiet} onClick={reset}>
-              Back to the proposal (Esc)
+              Back (Esc)
             </Button>
           ) : (
             <Button kind="quiet" className={quiet} onClick={postpone}>
@@ -372,7 +368,7 @@ export function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }
             </Button>
           )}
           <Button kind="quiet" className={quiet} onClick={cannotReach}>
-            Can't reach it (X)
+            Can't reach (X)
           </Button>
           <Button
             kind="quiet"
@@ -380,15 +376,15 @@ export function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }
             onClick={() => setChanging(!changing)}
             aria-expanded={changing}
           >
-            Change the test (S)
+            Change (S)
           </Button>
           {lastStanding && (
             <Button kind="quiet" className={quiet} onClick={() => setAsking(lastStanding)}>
-              Take back the last (Z)
+              Take back (Z)
             </Button>
           )}
           <Button kind="quiet" className={quiet} onClick={() => setSumming(true)}>
-            Arithmetic (A)
+            Sums (A)
           </Button>
           {!verdict.settled && (
             <Button kind="quiet" className={quiet} onClick={() => call.mutate()}>

@@ -35,7 +35,7 @@ export function SidePanel({ bench, circuit, canWrite, tab, onTab, ghost, onGhost
           Suspects
         </Tabs.Trigger>
         <Tabs.Trigger value="limits" className={TAB}>
-          Limits (L){broken > 0 && ` ✕${broken}`}
+          {broken > 0 ? `Limits ✕${broken}` : "Limits (L)"}
         </Tabs.Trigger>
         <Tabs.Trigger value="chart" className={TAB}>
           Chart

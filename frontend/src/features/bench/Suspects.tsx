@@ -44,7 +44,7 @@ export function Suspects({ bench, ghost, onGhost }: Props) {
             <span className="block text-[13px] leading-tight text-soft">
               {suspect.group !== suspect.unit && groupName(suspect.group)}
               {suspect.place && `, ${suspect.place}`}
-              {ghost === suspect.unit && <span className="text-ink"> · its values are on the drawing</span>}
+              {ghost === suspect.unit && <span className="text-ink"> On the drawing.</span>}
             </span>
           </button>
         </li>
