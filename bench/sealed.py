@@ -32,7 +32,7 @@ Array = npt.NDArray[np.float64]
 WRONG_POINT = 0.02
 OFF_GRID_DECADES = 0.25
 LIMIT = 40
-TOOLS = (*ORDINARY, "scan-value", "ac-voltmeter", "frequency", "duty")
+TOOLS = (*ORDINARY, "scan-value", "answers", "ac-voltmeter", "frequency", "duty")
 
 
 def off_grid(change: Change, rng: np.random.Generator) -> Change:

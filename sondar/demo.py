@@ -129,7 +129,17 @@ def _people(db: Db) -> tuple[UUID, UUID]:
         shop.version,
         {
             **shop.__dict__,
-            "tools": [*ORDINARY, "scan-value", "look", "wiggle", "feed-test", "weak-pull", "probe-ground", "probe-supply"],
+            "tools": [
+                *ORDINARY,
+                "scan-value",
+                "answers",
+                "look",
+                "wiggle",
+                "feed-test",
+                "weak-pull",
+                "probe-ground",
+                "probe-supply",
+            ],
         },
     )
     people.add_meter(

@@ -25,7 +25,7 @@ from sondar.core.errors import UnknownReferenceError
 Array = npt.NDArray[np.float64]
 Kind = Literal[
     "volts", "ohms", "lamp", "ac", "hertz", "duty", "led", "amps", "senses", "scan", "top", "bottom", "source", "pull", "drive",
-    "look", "wiggle", "swap", "clean", "gauge",
+    "answers", "look", "wiggle", "swap", "clean", "gauge",
 ]  # fmt: skip
 LOG_KINDS = ("ohms", "source")
 """Kinds whose working scale is log10 of ohms."""
@@ -70,12 +70,12 @@ class Instrument:
     @property
     def only_words(self) -> bool:
         """True if it shows no figure."""
-        return self.kind in ("lamp", "led", "senses", "pull", "drive", *FINDINGS)
+        return self.kind in ("lamp", "led", "senses", "pull", "drive", "answers", *FINDINGS)
 
     @property
     def probes(self) -> bool:
         """True if it has leads that touch two points; else it looks at a part, a wire or a module's own value."""
-        return self.kind not in ("amps", "senses", "scan", *FINDINGS)
+        return self.kind not in ("amps", "senses", "scan", "answers", *FINDINGS)
 
 
 VOLTMETER = Instrument("voltmeter", "Voltmeter", "volts", "V", 0.4, ("bouncing",), 0.005, 0.02)
@@ -95,6 +95,7 @@ FEED_TEST = Instrument("feed-test", "Powered probe, feed test", "source", "Ω", 
 WEAK_PULL = Instrument("weak-pull", "Powered probe, weak pull", "pull", "", 0.4, ("held high", "pulled low", "between", "floating"))
 PROBE_GROUND = Instrument("probe-ground", "Powered probe, ground on", "drive", "", 0.6, ("acts", "weak", "nothing", "trips"))
 PROBE_SUPPLY = Instrument("probe-supply", "Powered probe, supply on", "drive", "", 0.6, ("acts", "weak", "nothing", "trips"))
+ANSWERS = Instrument("answers", "Scan tool asks", "answers", "", 0.5, ("answers", "no answer"))
 LOOK = Instrument("look", "Look closely", "look", "", 0.7, ("damaged", "sound"))
 WIGGLE = Instrument("wiggle", "Wiggle while watching", "wiggle", "", 1.0, ("reacts", "steady"))
 SWAP = Instrument("swap", "Known-good part in its place", "swap", "", 2.0, ("cured", "unchanged"))
@@ -104,7 +105,7 @@ GAUGE = Instrument("gauge", "Independent gauge", "gauge", "", 3.0, ("agrees", "d
 INSTRUMENTS = {
     item.id: item
     for item in (
-        VOLTMETER, OHMMETER, LAMP_5W, LAMP_21W, SENSES, LOOK, SCAN_VALUE, CLAMP, LED_PROBE, FEED_TEST, WEAK_PULL, PROBE_GROUND,
+        VOLTMETER, OHMMETER, LAMP_5W, LAMP_21W, SENSES, LOOK, ANSWERS, SCAN_VALUE, CLAMP, LED_PROBE, FEED_TEST, WEAK_PULL, PROBE_GROUND,
         PROBE_SUPPLY, AC_VOLTMETER, FREQUENCY, DUTY, SCOPE_TOP, SCOPE_BOTTOM, WIGGLE, SWAP, CLEAN, GAUGE,
     )
 }  # fmt: skip
@@ -276,7 +277,7 @@ def driven(
     return Display(device, zero, zero + 1.0, words, words.argmax(axis=-1).astype(float), zero)
 
 
-def found(device: Instrument, chance: Array) -> Display:
+def found_words(device: Instrument, chance: Array) -> Display:
     """Display of a finding: chance (H, P) of the instrument's first word; the second has the rest."""
     words = np.stack([chance, 1.0 - chance], axis=-1)
     zero = np.zeros(chance.shape)

@@ -32,6 +32,7 @@ STATE_WORDS = {
     "comes and goes": "unsteady",
     "neither": "neither", "no signal": "no signal",
     "no supply": "no supply", "held high": "held high", "high": "held high", "pulled low": "pulled low", "low": "pulled low",
+    "answers": "answers", "yes": "answers", "no answer": "no answer", "no": "no answer",
     "between": "between", "trips": "trips", "tripped": "trips",
     "damaged": "damaged", "damage": "damaged", "corroded": "damaged", "chafed": "damaged", "burnt": "damaged", "blown": "damaged",
     "sound": "sound", "fine": "sound", "clean": "sound", "ok": "sound", "reacts": "reacts", "steady": "steady", "cured": "cured",

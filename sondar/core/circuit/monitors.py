@@ -96,6 +96,16 @@ def observe(
     )  # fmt: skip
 
 
+def answer_chance(
+    circuit: Circuit, module: str, hypotheses: Sequence[tuple[Change, ...]], blown: npt.NDArray[np.bool_], temperature_c: float
+) -> Array:
+    """Probability (H,) that a module answers a scan tool, everything plugged in."""
+    wanted = circuit.document.modules[module].answers
+    met = _solve_conditions(circuit, wanted, hypotheses, blown, temperature_c)
+    chance: Array = np.prod([met[id(c)] for c in wanted], axis=0)
+    return chance
+
+
 def _tested(unless: Sequence[str], raised: dict[str, Array], count: int) -> Array:
     """Probability (H,) that none of the codes is set that would keep a monitor from running."""
     free = np.ones(count)

@@ -220,6 +220,11 @@ class Circuit:
                     )
             elif part.module is None and not isinstance(part, Contact | Splice):
                 found[part_id] = self._part_target(part_id, part)
+        for module_id, module in self.document.modules.items():
+            for condition in module.answers[:1]:
+                terminal = condition.measures[0] if condition.measures else CHASSIS
+                title = f"{module.title or 'Module'} ({module_id})"
+                found[module_id] = Point(module_id, self.node(terminal), title, "diagnostic socket", 0.0)
         for connector_id, connector in self.document.connectors.items():
             if not connector.restraint:
                 name = f"{connector.title or 'Connector'} ({connector_id})"

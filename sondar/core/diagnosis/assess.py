@@ -70,6 +70,7 @@ CAUTION_DRIVE = (
 )
 CAUTION_SWAP = "Try no part that is coded, locks the immobiliser or belongs to a restraint system."
 WHERE_FOUND = {
+    "answers": "Ask {} with the scan tool: does it answer?",
     "look": "Look closely at {}: corrosion, chafe, water marks, bent or pushed-back pins. Photograph damage before touching it.",
     "wiggle": "Move {} and the harness beside it while a reading or the live value is watched. Say whether it reacts.",
     "swap": "Put a known-good part in place of {} and try the complaint again. Check the new part first.",

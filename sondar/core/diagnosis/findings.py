@@ -18,7 +18,7 @@ from sondar.core.circuit.families.base import SYSTEM
 from sondar.core.circuit.model import Fault
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.hypotheses import Suspect
-from sondar.core.instruments import CLEAN, FINDINGS, GAUGE, INSTRUMENTS, LOOK, SWAP, WIGGLE, Display, Instrument, found
+from sondar.core.instruments import CLEAN, FINDINGS, GAUGE, INSTRUMENTS, LOOK, SWAP, WIGGLE, Display, Instrument, found_words
 
 Array = npt.NDArray[np.float64]
 
@@ -81,7 +81,7 @@ def finding_display(circuit: Circuit, instrument: str, refs: Sequence[str], susp
     for ref in refs:
         place = _place(circuit, ref)
         columns.append([chance(circuit, ref, place, circuit.faults.get(s.fault)) for s in suspects])
-    return found(device, np.array(columns, dtype=float).T.reshape(len(suspects), len(refs)))
+    return found_words(device, np.array(columns, dtype=float).T.reshape(len(suspects), len(refs)))
 
 
 def _place(circuit: Circuit, ref: str) -> _Place:

@@ -16,6 +16,7 @@ import numpy.typing as npt
 from scipy.special import ndtr
 
 from sondar.core.circuit.model import Acts, Setup
+from sondar.core.circuit.monitors import answer_chance
 from sondar.core.circuit.network import Circuit
 from sondar.core.circuit.probing import Drive, driven_part, driven_setup, probe_branch
 from sondar.core.circuit.solver import SAMPLES, Hypothesis, Mask, solve_waves
@@ -24,6 +25,7 @@ from sondar.core.diagnosis.hypotheses import HypothesisSet, build_hypotheses, di
 from sondar.core.diagnosis.tests import Test, TestFinder
 from sondar.core.errors import UnknownReferenceError
 from sondar.core.instruments import (
+    ANSWERS,
     FINDINGS,
     INSTRUMENTS,
     ORDINARY,
@@ -33,6 +35,7 @@ from sondar.core.instruments import (
     clamp,
     display,
     driven,
+    found_words,
     from_working,
     instrument,
     scan_value,
@@ -114,8 +117,9 @@ class Predictor:
 
     @cached_property
     def control_states(self) -> list[tuple[tuple[str, str], ...]]:
-        """Control positions worth measuring in."""
-        return distinct_control_states(self.circuit)
+        """Control positions worth measuring in, those in which a module is asked among them."""
+        asked = self.finder.asked_states() if ANSWERS.id in self.instruments else []
+        return list(dict.fromkeys([*distinct_control_states(self.circuit), *asked]))
 
     def setup(self, setup: Setup) -> SetupPredictions:
         """Predictions of every sensible test in a set-up."""
@@ -180,7 +184,11 @@ def displays_of(
     for name in dict.fromkeys(t.instrument for t in driving):
         shown = [_driven_display(circuit, t, hypotheses, blown, samples) for t in driving if t.instrument == name]
         found[name] = _beside(shown)
-    tests = [t for t in tests if INSTRUMENTS[t.instrument].kind not in ("drive", *FINDINGS)]
+    asked = [t for t in tests if INSTRUMENTS[t.instrument].kind == "answers"]
+    if asked:
+        chances = [answer_chance(circuit, t.red, hypotheses, blown, setup.temperature_c) for t in asked]
+        found[ANSWERS.id] = found_words(ANSWERS, np.stack(chances, axis=1))
+    tests = [t for t in tests if INSTRUMENTS[t.instrument].kind not in ("drive", "answers", *FINDINGS)]
     if not tests:
         return found
     acts = {t: _acts(circuit, t) for t in tests if INSTRUMENTS[t.instrument].kind == "senses"}

@@ -20,6 +20,7 @@ from sondar.core.circuit.probing import driven_part
 from sondar.core.diagnosis.findings import finders
 from sondar.core.instruments import (
     AC_VOLTMETER,
+    ANSWERS,
     CLAMP,
     DUTY,
     FEED_TEST,
@@ -62,6 +63,8 @@ class Test:
 
 def lookers(circuit: Circuit, ref: str) -> tuple[Instrument, ...]:
     """What can look at a target: a clamp for wires, the scan tool for inputs, the senses for what acts, and findings."""
+    if ref in circuit.document.modules:
+        return (ANSWERS,)
     found = finders(circuit, ref)
     part = circuit.parts.get(ref)
     if isinstance(part, Wire):
@@ -230,8 +233,19 @@ class TestFinder:
                     continue
                 if device.kind in FINDINGS and not at_rest:
                     continue
+                if device is ANSWERS and setup != self._asked_in(ref, setup.temperature_c):
+                    continue
                 found.append(Test(device.id, ref, black, setup))
         return found
+
+    def asked_states(self) -> list[tuple[tuple[str, str], ...]]:
+        """Control positions in which some module is asked by the scan tool."""
+        return [self._asked_in(name, 20.0).controls for name, module in self.circuit.document.modules.items() if module.answers]
+
+    def _asked_in(self, module: str, temperature_c: float) -> Setup:
+        """The set-up in which a module is asked: everything plugged in, the key as its answering needs it."""
+        key = self.circuit.document.modules[module].answers[0].when.get("key")
+        return self.circuit.setup({"key": key} if key else {}, frozenset(), temperature_c)
 
     def _component_pairs(self, reachable: Iterable[Point]) -> Iterable[tuple[str, str]]:
         """Across each part whose two ends can be reached, and along each wire whose two ends can."""

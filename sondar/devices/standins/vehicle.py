@@ -7,6 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from sondar.core.circuit.model import Change, Setup
+from sondar.core.circuit.monitors import answer_chance
 from sondar.core.circuit.network import PROBE_TRIPS_A, Circuit
 from sondar.core.circuit.probing import Drive, driven_part, driven_setup, probe_branch
 from sondar.core.circuit.solver import blown_fuses, solve_waves
@@ -73,6 +74,9 @@ class SimulatedVehicle:
             circuit.point(ref)
         if device.kind in FINDINGS:
             return None, self._find(device, red)
+        if device.kind == "answers":
+            chance = answer_chance(circuit, red, [self._changes], self._blown, setup.temperature_c)
+            return None, device.words[0 if chance[0] > 0.5 else 1]
         if device.kind == "drive":
             return None, self._drive("ground" if device.id == "probe-ground" else "supply", red, black, setup)
         acts = circuit.parts[red].acts(red, setup) if device.kind == "senses" and red in circuit.parts else None

@@ -22,6 +22,7 @@ export function NewJobPage() {
   const [params] = useSearchParams();
   const { distance, temperature } = useUnits();
   const [plate, setPlate] = useState(params.get("plate") ?? "");
+  const [sought, setSought] = useState("");
   const [known, setKnown] = useState<Vehicle | null>(null);
   const [clientKey] = useState(() => crypto.randomUUID());
   const form = useRef<HTMLFormElement>(null);
@@ -85,7 +86,8 @@ export function NewJobPage() {
   const seen = lookUp.data?.vehicles ?? [];
   const fitting = circuits.data?.circuits.filter(
     (circuit) =>
-      circuit.version_id === chosen || !make || circuit.make.toLowerCase() === make.trim().toLowerCase(),
+      circuit.version_id === chosen ||
+      ((!make || circuit.make.toLowerCase() === make.trim().toLowerCase()) && isCalled(circuit, sought)),
   );
   return (
     <main className="mx-auto max-w-5xl px-5 py-5">
@@ -218,6 +220,15 @@ export function NewJobPage() {
           {circuits.error && (
             <Notice tone="problem">The circuits cannot be read: {circuits.error.message}</Notice>
           )}
+          <label className="mb-2 block max-w-md text-sm text-soft">
+            Find by any of its names, e.g. MAF or outside temperature
+            <input
+              value={sought}
+              onChange={(event) => setSought(event.target.value)}
+              className="mt-1 block min-h-11 w-full border border-ink/60 bg-raised px-3 text-base text-ink"
+            />
+          </label>
+          {fitting?.length === 0 && <p className="text-sm">No circuit of that name and make is known.</p>}
           <RadioGroup.Root
             value={chosen}
             onValueChange={setChosen}
@@ -255,6 +266,15 @@ export function NewJobPage() {
       </form>
     </main>
   );
+}
+
+/** All the words looked for are in its names or its complaint. */
+function isCalled(circuit: CircuitSummary, sought: string): boolean {
+  const names = [circuit.title, circuit.complaint, circuit.slug, ...circuit.also].join(" ").toLowerCase();
+  return sought
+    .toLowerCase()
+    .split(/\s+/)
+    .every((word) => names.includes(word));
 }
 
 function CircuitChoice({ circuit }: { circuit: CircuitSummary }) {

@@ -13,6 +13,7 @@ const TOOLS = [
   { key: "lamp-5w", title: "lamp 5 W" },
   { key: "lamp-21w", title: "lamp 21 W" },
   { key: "senses", title: "eyes, ears, hands" },
+  { key: "answers", title: "scan tool asks modules" },
   { key: "scan-value", title: "scan tool values" },
   { key: "led-probe", title: "LED probe" },
   { key: "clamp", title: "current clamp" },
