@@ -124,10 +124,12 @@ def predictions_of(circuit: Circuit, setup: Setup, fault: str | None) -> dict[st
     """
     from sondar.core.circuit.model import Change
     from sondar.core.circuit.solver import blown_fuses, solve_waves
+    from sondar.core.diagnosis.findings import finding_display
+    from sondar.core.diagnosis.hypotheses import Suspect
     from sondar.core.diagnosis.predictions import displays_of
     from sondar.core.diagnosis.tests import TestFinder
     from sondar.core.errors import UnknownReferenceError
-    from sondar.core.instruments import FLOATING_OHM
+    from sondar.core.instruments import FINDINGS, FLOATING_OHM
 
     changes: tuple[Change, ...] = ()
     if fault:
@@ -137,11 +139,15 @@ def predictions_of(circuit: Circuit, setup: Setup, fault: str | None) -> dict[st
         changes = _severity(circuit.faults[name], label).changes
     blown = blown_fuses(circuit, [changes])
     points = [p for p in circuit.points.values() if p.reachable(setup)]
-    tests = TestFinder(circuit).tests(setup)
+    finder = TestFinder(circuit)
+    tests = [*finder.tests(setup), *finder.drives(setup)]
     ground = circuit.node(circuit.black_reference)
     solved = solve_waves(circuit, setup, [(p.node, ground) for p in points], [changes], blown, samples=1)
     volts, ohms = solved.mean([p.volts for p in solved.instants])[0, 0], solved.instants[0].ohms[0, 0]
     shown = displays_of(circuit, setup, tests, [changes], blown, samples=1)
+    suspect = Suspect(fault.partition(":")[0] if fault else "none", "", "", "")
+    for name in dict.fromkeys(t.instrument for t in tests if INSTRUMENTS[t.instrument].kind in FINDINGS):
+        shown[name] = finding_display(circuit, name, [t.red for t in tests if t.instrument == name], [suspect])
     column: dict[str, int] = {}
     read = []
     for t in tests:

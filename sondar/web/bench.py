@@ -282,6 +282,16 @@ def _why_not(predictor: Predictor, test: Test) -> str:
     return "These two points tell nothing about this circuit that a better pair would not. The reading can still be recorded."
 
 
+def _controls(text: str) -> dict[str, str]:
+    try:
+        found = json.loads(text)
+    except ValueError:
+        found = None
+    if not isinstance(found, dict) or not all(isinstance(v, str) for v in found.values()):
+        raise field_problem("controls", 'not an object of control positions, e.g. {"key": "on"}')
+    return found
+
+
 @api.get("/chases/<uuid:chase_id>/ghosts", responses={"200": Ghosts})
 def ghosts(path: ChasePath, query: GhostQuery) -> Any:
     """What a voltmeter would show all over the circuit if a unit were at fault, in a set-up; for laying over the drawing."""

@@ -8,6 +8,7 @@ from flask_openapi3 import APIBlueprint, Tag
 
 from sondar.core.circuit.document import behind
 from sondar.core.circuit.network import Circuit
+from sondar.core.diagnosis.limits import limits_card
 from sondar.core.diagnosis.tests import lookers
 from sondar.core.drawing import draw
 from sondar.core.instruments import INSTRUMENTS
@@ -20,6 +21,7 @@ from sondar.web.models import (
     CircuitPath,
     CircuitSummary,
     CircuitText,
+    CodeModel,
     ConnectorModel,
     ControlModel,
     InstrumentModel,
@@ -100,6 +102,9 @@ def show_circuit(path: CircuitPath) -> Any:
         **_summary(version, circuit),
         "source_text": version.source_text,
         "drawing": draw(circuit),
+        "cautions": document.cautions,
+        "codes": [CodeModel(code=name, title=c.title, module=c.module, about=c.about) for name, c in document.codes.items()],
+        "limits": limits_card(circuit, []),
         "service": [ServiceNoteModel(**note.model_dump()) for note in document.service],
         "connectors": [_connector(circuit, name) for name in document.connectors],
         "controls": [

@@ -159,9 +159,21 @@ class ServiceNoteModel(BaseModel):
     note: str
 
 
+class CodeModel(BaseModel):
+    """A code that the circuit's modules can store."""
+
+    code: str
+    title: str
+    module: str
+    about: str
+
+
 class CircuitDetail(CircuitSummary):
     """A circuit with its drawing."""
 
+    cautions: list[str]
+    codes: list[CodeModel]
+    limits: list[LimitView]
     service: list[ServiceNoteModel]
 
     source_text: str

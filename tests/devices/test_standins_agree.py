@@ -5,14 +5,13 @@ from __future__ import annotations
 import threading
 from collections.abc import Iterator
 
-import numpy as np
 import pytest
 
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.belief import Reading, check_reading
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.errors import UnknownReferenceError
-from sondar.core.instruments import INSTRUMENTS
+from sondar.core.instruments import INSTRUMENTS, working
 from sondar.core.quantities import parse_entry
 from sondar.devices.meter import MeterError, Placement, read_meter
 from sondar.devices.standins.bench_meter import MeterServer
@@ -57,8 +56,9 @@ def test_every_instrument_shows_what_is_predicted(name: str, fault: str) -> None
             if chance < 0.01:
                 far.append((test.instrument, test.red, word, chance))
         else:
-            scale = np.log10(max(value or 0.0, 0.0) + 0.05) if test.instrument == "ohmmeter" else value
-            distance = abs(float(scale or 0.0) - float(shown.mean[row, 0])) / float(shown.sd[row, 0])
+            distance = abs(float(working(shown.instrument.kind, value or 0.0)) - float(shown.mean[row, 0])) / float(
+                shown.sd[row, 0]
+            )
             if distance > 4.5:
                 far.append((test.instrument, test.red, value, distance))
     assert len(far) <= 0.03 * len(predictor.setup(setup).tests), far

@@ -36,7 +36,7 @@ def test_migrations_run_from_empty_and_once(postgres: LocalServer) -> None:
         db.execute("DROP DATABASE IF EXISTS empty_one")
         db.execute("CREATE DATABASE empty_one")
     fresh = dsn.replace("dbname=sondar", "dbname=empty_one")
-    assert migrate(fresh) == ["0001.jobs", "0002.workshops", "0003.intake"]
+    assert migrate(fresh) == ["0001.jobs", "0002.workshops", "0003.intake", "0004.charts"]
     assert migrate(fresh) == []
     with psycopg.connect(fresh) as db:
         assert jobs.list_jobs(db) == []

@@ -1359,6 +1359,10 @@ export interface components {
             also: string[];
             /** Black Reference */
             black_reference: string;
+            /** Cautions */
+            cautions: string[];
+            /** Codes */
+            codes: components["schemas"]["CodeModel"][];
             /** Complaint */
             complaint: string;
             /** Connectors */
@@ -1370,6 +1374,8 @@ export interface components {
             faults: number;
             /** Instruments */
             instruments: components["schemas"]["InstrumentModel"][];
+            /** Limits */
+            limits: components["schemas"]["LimitView"][];
             /** Make */
             make: string;
             /** Parts */
@@ -1495,6 +1501,20 @@ export interface components {
             follows: boolean;
             /** Share */
             share: number;
+        };
+        /**
+         * CodeModel
+         * @description A code that the circuit's modules can store.
+         */
+        CodeModel: {
+            /** About */
+            about: string;
+            /** Code */
+            code: string;
+            /** Module */
+            module: string;
+            /** Title */
+            title: string;
         };
         /**
          * CodeView

@@ -14,6 +14,8 @@ import { VerdictPage } from "../features/verdict/VerdictPage";
 import { Notice } from "../ui/Notice";
 import { Shell } from "./Shell";
 
+const CircuitsPage = lazy(() => import("../features/circuits/CircuitsPage"));
+const CircuitPage = lazy(() => import("../features/circuits/CircuitPage"));
 const SettingsPage = lazy(() => import("../features/settings/SettingsPage"));
 
 /** The screens. A share link opens without signing in; everything else asks who is there. */
@@ -52,6 +54,22 @@ function Inside() {
         <Route path="jobs/:jobId" element={<JobPage />} />
         <Route path="bench/:chaseId" element={<BenchPage />} />
         <Route path="bench/:chaseId/verdict" element={<VerdictPage />} />
+        {(
+          [
+            ["circuits", CircuitsPage],
+            ["circuits/:versionId", CircuitPage],
+          ] as const
+        ).map(([path, Page]) => (
+          <Route
+            key={path}
+            path={path}
+            element={
+              <Suspense fallback={<main className="p-6">…</main>}>
+                <Page />
+              </Suspense>
+            }
+          />
+        ))}
         <Route
           path="settings"
           element={

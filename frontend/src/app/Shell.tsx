@@ -37,6 +37,9 @@ export function Shell() {
         </Link>
         <div id="headline" className="min-w-0 flex-1" />
         <div className="flex shrink-0 items-center">
+          <Link to="/circuits" className={`flex items-center ${quiet}`}>
+            Circuits
+          </Link>
           <button
             type="button"
             className={quiet}

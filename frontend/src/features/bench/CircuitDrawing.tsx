@@ -12,10 +12,13 @@ const LEFT = 108;
 const TOP = 34;
 
 type Element = Circuit["drawing"]["elements"][number];
+type Readings = Bench["readings"];
 
 interface Props {
   circuit: Circuit;
-  bench: Bench;
+  readings: Bench["readings"];
+  /** Probability that a drawn branch is at fault. */
+  weights: Record<string, number>;
   /** The test in hand: its leads are placed, its connectors apart. */
   test: TestIn | null;
   /** Predicted values to lay over the points. */
@@ -32,14 +35,14 @@ const MOST_ZOOM = 4;
 
 /** The circuit from feed to ground. Points take the leads, connectors part and mate, soundings hang where they were taken. */
 export function CircuitDrawing(props: Props) {
-  const { circuit, bench, test, ghosts, onPoint, onConnector, onControl, children } = props;
+  const { circuit, readings, weights, test, ghosts, onPoint, onConnector, onControl, children } = props;
   const { drawing } = circuit;
   const apart = useMemo(() => new Set(test?.setup.unplugged ?? []), [test]);
   const x = (column: number) => LEFT + column * PITCH;
   const y = (depth: number) => TOP + depth * UNIT;
   const width = LEFT + (drawing.columns - 1) * PITCH + rightMargin(drawing.elements, drawing.columns - 1);
   const height = TOP + drawing.depth * UNIT + 40;
-  const soundings = latestAtPoints(bench, circuit.black_reference);
+  const soundings = latestAtPoints(readings, circuit.black_reference);
   const points = visiblePoints(circuit, apart);
   const view = useZoom();
   const [whole, setWhole] = useState(false);
@@ -76,7 +79,7 @@ export function CircuitDrawing(props: Props) {
             <SuspectBand
               key={element.id}
               element={element}
-              weight={weightOf(bench, element)}
+              weight={weightOf(weights, element)}
               x={x(element.column)}
               y={y}
             />
@@ -119,9 +122,9 @@ export function CircuitDrawing(props: Props) {
             ) : mark.kind === "battery" || mark.kind === "supply" ? (
               <text
                 key={mark.ref}
-                x={x(mark.column) - 30}
-                y={y(mark.y) - 14}
-                fontSize={12.5}
+                x={x(mark.column) + (isBelow(drawing.elements, mark) ? 24 : -30)}
+                y={y(mark.y) + (isBelow(drawing.elements, mark) ? 9 : -14)}
+                fontSize={isBelow(drawing.elements, mark) ? 11 : 12.5}
                 fontWeight={650}
                 fill="var(--ink)"
               >
@@ -129,7 +132,7 @@ export function CircuitDrawing(props: Props) {
               </text>
             ) : null,
           )}
-          {spans(bench, circuit).map((span) => (
+          {spans(readings, circuit).map((span) => (
             <g key={span.key} stroke="var(--ink-soft)" strokeWidth={1.2} fill="none">
               <path d={`M${x(span.column) - 14} ${y(span.top)}h-20V${y(span.bottom)}h20`} />
               <text
@@ -294,7 +297,10 @@ function Line(props: {
       <line x1={x} x2={x} y1={top} y2={middle - gap} stroke="var(--ink)" strokeWidth={1.8} />
       <line x1={x} x2={x} y1={middle + gap} y2={bottom} stroke="var(--ink)" strokeWidth={1.8} />
       {!apart && (
-        <g transform={`translate(${x} ${middle})`}>
+        <g
+          transform={`translate(${x} ${middle})`}
+          data-body={element.symbol === "wire" || element.symbol === "contact" ? undefined : element.id}
+        >
           <ElementSymbol symbol={element.symbol} />
         </g>
       )}
@@ -427,14 +433,19 @@ function visiblePoints(circuit: Circuit, apart: Set<string>) {
 }
 
 /** The newest standing reading at each point, taken against the usual black lead. */
-function latestAtPoints(bench: Bench, black: string): Map<string, string> {
+function latestAtPoints(readings: Readings, black: string): Map<string, string> {
   const found = new Map<string, string>();
-  for (const reading of bench.readings) {
+  for (const reading of readings) {
     if (reading.retracted_because === null && (reading.black === black || reading.black === "chassis")) {
       found.set(reading.red, reading.label.replace(/ V$/, ""));
     }
   }
   return found;
+}
+
+/** True for a supply inside a module that begins where another part of its line ends: no room above it. */
+function isBelow(elements: Element[], mark: Circuit["drawing"]["marks"][number]): boolean {
+  return elements.some((item) => item.column === mark.column && Math.abs(item.bottom - mark.y) < 0.01);
 }
 
 /** Wide enough for the names inside, never into the next line. */
@@ -466,13 +477,13 @@ function rightMargin(elements: Element[], column: number): number {
 }
 
 /** Readings taken across a stretch of one line: the newest per pair of points, hung on a bracket between them. */
-function spans(bench: Bench, circuit: Circuit) {
+function spans(readings: Readings, circuit: Circuit) {
   const marks = new Map(circuit.drawing.marks.map((mark) => [mark.ref, mark]));
   const found = new Map<
     string,
     { key: string; column: number; top: number; bottom: number; label: string }
   >();
-  for (const reading of bench.readings) {
+  for (const reading of readings) {
     const red = marks.get(reading.red);
     const black = marks.get(reading.black);
     if (reading.retracted_because !== null || !red || !black || red.column !== black.column) continue;
@@ -483,7 +494,6 @@ function spans(bench: Bench, circuit: Circuit) {
   return [...found.values()];
 }
 
-function weightOf(bench: Bench, element: Element): number {
-  const weights = bench.assessment.branch_weights;
+function weightOf(weights: Record<string, number>, element: Element): number {
   return weights[element.id] ?? weights[element.part] ?? 0;
 }

@@ -270,7 +270,8 @@ export function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }
         )}
         <CircuitDrawing
           circuit={circuit}
-          bench={bench}
+          readings={bench.readings}
+          weights={bench.assessment.branch_weights}
           test={test}
           ghosts={ghost && ghosts.data ? ghosts.data.values : null}
           onPoint={placeLead}

@@ -8,6 +8,7 @@ import { type Unit, useUnits } from "../../lib/units";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 import { TextField } from "../../ui/TextField";
+import { isCalled } from "../circuits/search";
 
 type Vehicle = Schema["VehicleView"];
 
@@ -266,15 +267,6 @@ export function NewJobPage() {
       </form>
     </main>
   );
-}
-
-/** All the words looked for are in its names or its complaint. */
-function isCalled(circuit: CircuitSummary, sought: string): boolean {
-  const names = [circuit.title, circuit.complaint, circuit.slug, ...circuit.also].join(" ").toLowerCase();
-  return sought
-    .toLowerCase()
-    .split(/\s+/)
-    .every((word) => names.includes(word));
 }
 
 function CircuitChoice({ circuit }: { circuit: CircuitSummary }) {

@@ -24,6 +24,7 @@ export function VerdictPage() {
   if (!bench) return <main className="p-6">Reading the record …</main>;
   const { verdict, suspects } = bench.assessment;
   const lead = suspects.find((suspect) => suspect.unit === verdict.units[0]);
+  const more = bench.assessment.proposals[0];
   const recordedDiffers = bench.chase.verdict && bench.chase.verdict !== verdict.sentence;
   return (
     <main className="mx-auto grid max-w-6xl gap-x-10 gap-y-6 px-5 py-5 md:grid-cols-[1fr_320px]">
@@ -50,7 +51,24 @@ export function VerdictPage() {
               ? `Measuring stopped because: ${verdict.reason}.`
               : `Measuring would still pay: ${verdict.reason}.`}{" "}
             If acted on now, expect to lose {minutes(verdict.expected_loss_min)} on average to being wrong.
+            {more && (
+              <>
+                {" "}
+                One more test, the {more.test.instrument_title.toLowerCase()} at {more.test.red}, takes{" "}
+                {minutes(more.minutes)} and saves {minutes(Math.max(0, more.saves_min))} of that:{" "}
+                <strong className="font-[650]">
+                  {more.saves_min > more.minutes ? "it is worth making" : "acting is cheaper"}
+                </strong>
+                .
+              </>
+            )}
           </p>
+          {verdict.inseparable && (
+            <p className="mt-2">
+              {verdict.units.join(", ")} show the same at every point that can be reached with these tools, so
+              they are called together: look at the places themselves, the quickest first.
+            </p>
+          )}
           {recordedDiffers && (
             <div className="mt-2">
               <Notice tone="note">

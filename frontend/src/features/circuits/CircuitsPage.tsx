@@ -1,0 +1,49 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link } from "react-router";
+import { circuitsQuery } from "../../api/queries";
+import { Notice } from "../../ui/Notice";
+import { isCalled } from "./search";
+
+/** Every circuit that is known, found by any of its names. */
+export default function CircuitsPage() {
+  const circuits = useQuery(circuitsQuery);
+  const [sought, setSought] = useState("");
+  const found = circuits.data?.circuits.filter((circuit) => isCalled(circuit, sought)) ?? [];
+  return (
+    <main className="mx-auto max-w-5xl px-5 py-5">
+      <h1 className="text-3xl">Circuits</h1>
+      <label className="my-3 block max-w-md text-sm text-soft">
+        Find by any of its names, e.g. MAF or outside temperature
+        <input
+          // biome-ignore lint/a11y/noAutofocus: the one thing one comes here for
+          autoFocus
+          value={sought}
+          onChange={(event) => setSought(event.target.value)}
+          className="mt-1 block min-h-11 w-full border border-ink/60 bg-raised px-3 text-base text-ink"
+        />
+      </label>
+      {circuits.error && <Notice tone="problem">{circuits.error.message}</Notice>}
+      {circuits.data && found.length === 0 && (
+        <p>
+          No circuit is called that. Load a circuit file when taking in a vehicle; docs/circuit-format.md says
+          how to write one.
+        </p>
+      )}
+      <ul className="grid gap-x-8 border-t border-rule md:grid-cols-2">
+        {found.map((circuit) => (
+          <li key={circuit.version_id} className="border-b border-rule">
+            <Link to={`/circuits/${circuit.version_id}`} className="block min-h-11 py-2">
+              <strong className="font-[650]">{circuit.title}</strong>{" "}
+              <span className="text-soft">
+                {circuit.make}
+                {circuit.also.length > 0 && `; ${circuit.also.join(", ")}`}
+              </span>
+              <span className="block text-sm">{circuit.complaint}</span>
+            </Link>
+          </li>
+        ))}
+      </ul>
+    </main>
+  );
+}
