@@ -30,7 +30,7 @@ from sondar.core.circuit.families import (
 from sondar.core.circuit.model import CHASSIS
 from sondar.core.circuit.network import Circuit
 
-HEIGHT = {"wire": 1.0, "contact": 0.55, "ground": 0.5, "joint": 0.3}
+HEIGHT = {"wire": 1.0, "contact": 0.55, "ground": 0.8, "joint": 0.9}
 PART_HEIGHT = 1.35
 EXHAUSTIVE_COLUMNS = 7
 

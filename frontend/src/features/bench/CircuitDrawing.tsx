@@ -87,6 +87,7 @@ export function CircuitDrawing(props: Props) {
           {drawing.links.map((link) => (
             <g key={`${link.y}-${link.start}-${link.end}`}>
               <line
+                data-link=""
                 x1={x(link.start)}
                 x2={x(link.end)}
                 y1={y(link.y)}
@@ -274,7 +275,7 @@ function Line(props: {
       <tspan dy={element.detail && element.symbol !== "wire" ? "-0.15em" : "0.35em"} fontWeight={600}>
         {element.label}
       </tspan>
-      {position !== null && element.control && (
+      {position !== null && element.control && element.label !== "" && (
         <tspan dx={7} fontWeight={650}>
           {position}
         </tspan>

@@ -34,7 +34,13 @@ export default function CircuitPage() {
           {circuit.title} <span className="text-sm font-[400] text-soft">{circuit.make}</span>
         </h1>
       </Headline>
-      <section aria-label="Circuit drawing" data-testid="drawing">
+      <section
+        // biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls must be reachable by keyboard
+        tabIndex={0}
+        aria-label="Circuit drawing"
+        data-testid="drawing"
+        className="overflow-auto"
+      >
         <CircuitDrawing
           circuit={circuit}
           readings={[]}
