@@ -1,14 +1,14 @@
-"""``./run bench [NAME] [ARGS]``: hidden-faults, solver, latency, triage, archive, crowd, sealed, tables, belief; all when no name is given."""
+"""``./run bench [NAME] [ARGS]``: one of ``BENCHES``, or all of them when no name is given."""
 
 from __future__ import annotations
 
 import sys
 
-from bench import archive, belief, crowd, hidden_faults, latency, sealed, solver, tables, triage
+from bench import archive, belief, crowd, entry, hidden_faults, latency, sealed, solver, tables, triage
 
 BENCHES = {
     "hidden-faults": hidden_faults.main, "solver": solver.main, "latency": latency.main, "triage": triage.main,
-    "archive": archive.main, "crowd": crowd.main, "sealed": sealed.main, "tables": tables.main, "belief": belief.main,
+    "archive": archive.main, "crowd": crowd.main, "sealed": sealed.main, "tables": tables.main, "belief": belief.main, "entry": entry.main,
 }  # fmt: skip
 
 

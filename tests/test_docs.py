@@ -11,9 +11,12 @@ import pytest
 from click.testing import CliRunner
 
 from sondar.cli import main
+from sondar.core.circuit.document import Limit
 from sondar.core.circuit.families import AnyPart
 from sondar.core.circuit.network import Circuit
-from sondar.documents import library_circuits, load_circuit_text, load_vehicle_text
+from sondar.core.diagnosis.charts import read_chart
+from sondar.core.instruments import INSTRUMENTS
+from sondar.documents import library_circuits, load_circuit_text, load_document, load_vehicle_text
 from sondar.web import auth
 from tests.conftest import ROOT, circuit_of
 
@@ -75,6 +78,31 @@ def test_the_vehicle_example_reads() -> None:
     example = next(block for block in blocks(FORMAT, "yaml") if block.startswith("sondar_vehicle"))
     document = load_vehicle_text(example)
     assert document.addresses["ECM"] == 0x1010
+
+
+def test_the_chart_example_reads_against_its_circuit() -> None:
+    example = next(block for block in blocks(FORMAT, "yaml") if block.startswith("sondar_chart"))
+    circuit = circuit_of(library_circuits()["ambient-temperature"])
+    chart = load_document(example, lambda data: read_chart(data, circuit))
+    assert list(chart.steps) == ["1", "2"]
+
+
+def test_every_form_of_limit_in_the_example_is_one() -> None:
+    example = next(block for block in blocks(FORMAT, "yaml") if block.startswith("also:"))
+    limits = load_document(example, lambda data: {k: Limit.model_validate(dict(v)) for k, v in data["limits"].items()})  # type: ignore[index]
+    assert {bool(x.per) for x in limits.values()} == {True, False}
+    assert any(x.table for x in limits.values())
+    assert any(x.word for x in limits.values())
+
+
+def test_every_instrument_is_explained_in_the_engines_document() -> None:
+    text = (DOCS / "engine.md").read_text(encoding="utf-8").lower()
+    told = {"scope-top": "scope levels", "scope-bottom": "scope levels", "feed-test": "feed test", "weak-pull": "weak pull",
+            "probe-ground": "ground on",
+            "probe-supply": "supply on", "answers": "scan tool asks", "look": "close look", "wiggle": "wiggle", "swap": "known-good part",
+            "clean": "cleaning", "gauge": "gauge", "scan-value": "scan tool value", "lamp-5w": "lamp", "lamp-21w": "lamp",
+            "ac-voltmeter": "ac voltmeter", "led-probe": "led probe"}  # fmt: skip
+    assert [name for name in INSTRUMENTS if told.get(name, name) not in text] == []
 
 
 def test_the_command_line_examples_run(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
