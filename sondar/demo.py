@@ -28,8 +28,15 @@ from sondar.core.quantities import format_si, parse_entry
 from sondar.core.vin import check_digit
 from sondar.devices.standins.diagnostic_vehicle import DiagnosticVehicle, DoipServer, HiddenFault
 from sondar.devices.standins.vehicle import SimulatedVehicle
-from sondar.documents import library_circuits, library_network, library_vehicles, load_circuit_text, load_vehicle_text
-from sondar.store import circuits, codes, evidence, intake, jobs, people, vehicles
+from sondar.documents import (
+    library_charts,
+    library_circuits,
+    library_network,
+    library_vehicles,
+    load_circuit_text,
+    load_vehicle_text,
+)
+from sondar.store import charts, circuits, codes, evidence, intake, jobs, people, vehicles
 from sondar.store.database import Db, enter
 
 WORKSHOP = "Port Alder Harbour workshop"
@@ -115,6 +122,8 @@ def seed(pool: ConnectionPool[Db]) -> None:
             key = _key(item.name)
             if jobs.job_of_key(db, key) is None:
                 _create(db, key, item, versions)
+        for slug, text in library_charts().items():
+            charts.save_chart(db, slug, text.split("title: ", 1)[1].splitlines()[0], text)
 
 
 def _people(db: Db) -> tuple[UUID, UUID]:

@@ -74,6 +74,11 @@ def library_circuits() -> dict[str, str]:
     return {path.stem: path.read_text(encoding="utf-8") for path in sorted((LIBRARY / "circuits").glob("*.yaml"))}
 
 
+def library_charts() -> dict[str, str]:
+    """Text of every chart that ships with Sondar, by the circuit's file name."""
+    return {path.stem: path.read_text(encoding="utf-8") for path in sorted((LIBRARY / "charts").glob("*.yaml"))}
+
+
 def library_vehicles() -> dict[str, str]:
     """Text of every vehicle file that ships with Sondar, by file name without ending."""
     return {path.stem: path.read_text(encoding="utf-8") for path in sorted((LIBRARY / "vehicles").glob("*.yaml"))}

@@ -63,6 +63,8 @@ def main(names: list[str]) -> None:
         return f"/bench/{found}"
 
     shared = driver.execute_async_script(CALL, "POST", f"/jobs/{jobs['PA 40 LSK']}/shares", {"days": 14})["token"]
+    circuits = driver.execute_async_script(CALL, "GET", "/circuits", None)["circuits"]
+    circuit = next(c["version_id"] for c in circuits if c["slug"] == "tern-heated-screen")
     bench, triage, fan = "[data-testid=proposal]", "[data-testid=triage]", chase("PA 12 TRN")
     shots: dict[str, tuple[Any, ...]] = {
         "jobs": ("/", "ul a"),
@@ -79,9 +81,13 @@ def main(names: list[str]) -> None:
         "bench-night": (fan, bench, "dark"),
         "bench-due": (chase("PA 40 LSK"), bench),
         "verdict": (f"{chase('PA 40 LSK')}/verdict", "[data-testid=verdict]"),
+        "bench-limits": (fan, bench, "light", ("button[role=tab]:nth-of-type(2)",)),
+        "bench-chart": (chase("PA 40 LSK"), bench, "light", ("button[role=tab]:nth-of-type(3)", "Compare with")),
+        "circuit": (f"/circuits/{circuit}", "[data-testid=drawing] svg"),
+        "bench-sums": (fan, bench, "light", ("Sums",)),
         "bench-own-test": (
             fan, bench, "light",
-            ("g[aria-label^='X20: plugged in']", "g[aria-label^='X20.1:']", "button[aria-expanded=false]:nth-of-type(2)"),
+            ("g[aria-label^='X20: plugged in']", "g[aria-label^='X20.1:']", "Change (S)"),
         ),
     }  # fmt: skip
     for name, arguments in shots.items():

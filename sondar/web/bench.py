@@ -299,7 +299,7 @@ def ghosts(path: ChasePath, query: GhostQuery) -> Any:
         case = load_case(db, path.chase_id)
     predictor = case.predictor()
     setup = predictor.circuit.setup(
-        json.loads(query.controls), frozenset(filter(None, query.unplugged.split(","))), case.job.temperature_c
+        _controls(query.controls), frozenset(filter(None, query.unplugged.split(","))), case.job.temperature_c
     )
     readings = case.standing(predictor)
     view = ghost_values(predictor, update(predictor, readings, case.prior(predictor)), query.unit, setup)

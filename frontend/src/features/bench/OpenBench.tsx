@@ -217,7 +217,7 @@ export function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }
   const quiet = "px-0";
 
   return (
-    <main className="grid h-full grid-cols-1 md:grid-cols-[minmax(340px,1fr)_minmax(0,1.25fr)] xl:grid-cols-[400px_minmax(0,1fr)_310px]">
+    <main className="grid grid-cols-1 md:h-full md:grid-cols-[minmax(340px,1fr)_minmax(0,1.25fr)] xl:grid-cols-[400px_minmax(0,1fr)_310px]">
       <Headline>
         <div className="flex flex-wrap items-baseline gap-x-4 text-sm leading-tight">
           <h1 className="text-lg">
@@ -239,7 +239,7 @@ export function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }
       <section
         // biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls must be reachable by keyboard
         tabIndex={0}
-        className="order-2 overflow-auto border-r border-rule px-2 py-2 md:order-1 md:row-span-2 xl:row-span-1"
+        className="order-2 overflow-x-auto border-r border-rule px-2 py-2 md:order-1 md:row-span-2 md:overflow-auto xl:row-span-1"
         aria-label="Circuit"
       >
         <h2 className="px-2 text-sm text-soft">
@@ -289,7 +289,7 @@ export function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }
       <section
         // biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls must be reachable by keyboard
         tabIndex={0}
-        className="order-1 flex min-h-0 flex-col gap-3 overflow-auto px-4 py-3 md:order-2"
+        className="order-1 flex min-h-0 flex-col gap-3 px-4 py-3 md:order-2 md:overflow-auto"
         aria-label="Next test and readings"
       >
         {trouble && <Notice tone="problem">{trouble.message}</Notice>}
@@ -463,7 +463,7 @@ export function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }
       <section
         // biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls must be reachable by keyboard
         tabIndex={0}
-        className="order-3 overflow-auto border-l border-rule px-4 py-2"
+        className="order-3 border-rule px-4 py-2 md:overflow-auto md:border-l"
         aria-label="Suspects"
       >
         <SidePanel

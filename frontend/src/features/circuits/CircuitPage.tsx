@@ -107,7 +107,7 @@ export default function CircuitPage() {
                   <th scope="row" className="py-1 pr-2 text-left font-[400]">
                     {limit.title}
                   </th>
-                  <td className="sounding py-1 pr-2">{limit.range}</td>
+                  <td className="sounding py-1 pr-3 whitespace-nowrap">{limit.range}</td>
                   <td className="py-1 text-soft">
                     {limit.typical && `usually ${limit.typical}; `}
                     {limit.source}
