@@ -314,9 +314,20 @@ def clamp(device: Instrument, amps: Array) -> Display:
     return _figure(device, amps)
 
 
-def scan_value(device: Instrument, waves: Waves) -> Display:
-    """What a module believes its input to be: the mean voltage at its pin, by its own converter and without a meter's load."""
-    return _figure(device, waves.mean([points.volts for points in waves.instants]))
+def scan_value(device: Instrument, waves: Waves, valid: Array) -> Display:
+    """What a module believes its input to be: the mean voltage at its pin, by its own converter and without a meter's load.
+
+    Args:
+        valid: (P, 3) least and most it believes, and what it shows in place of anything else.
+    """
+    return _figure(device, believed(waves, valid))
+
+
+def believed(waves: Waves, valid: Array) -> Array:
+    """Voltage (S, H, P) that a module shows, its substituted value where the true one is out of range."""
+    volts = waves.mean([points.volts for points in waves.instants])
+    low, high, instead = valid.T
+    return np.where((volts < low) | (volts > high), instead, volts)
 
 
 def _figure(device: Instrument, values: Array, words: Array | None = None) -> Display:

@@ -44,6 +44,7 @@ ONLY_LEADS = {
 
 WRITES_NOTHING = {
     ("POST", f"{API}/chases/<uuid:chase_id>/preview"),
+    ("POST", f"{API}/chases/<uuid:chase_id>/trace"),
     ("POST", f"{API}/arithmetic/<string:panel_id>"),
     ("DELETE", f"{API}/session"),
     ("PUT", f"{API}/me/password"),

@@ -19,6 +19,7 @@ from sondar.core.diagnosis.limits import limits_card
 from sondar.core.diagnosis.plan import Bench, evaluate
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.tests import Test, lookers
+from sondar.core.diagnosis.trace import trace_of
 from sondar.core.diagnosis.views import ProposalView
 from sondar.core.errors import QuantityError, UnknownReferenceError
 from sondar.core.instruments import FINDINGS, INSTRUMENTS, instrument
@@ -43,6 +44,7 @@ from sondar.web.models import (
     ReadingPath,
     RetractionIn,
     TestIn,
+    TraceView,
     VerdictIn,
 )
 from sondar.web.problems import ProblemError, field_problem
@@ -269,6 +271,19 @@ def preview(path: ChasePath, body: TestIn) -> Any:
     if proposal is None:
         raise ProblemError(422, "Not a test Sondar stands behind", _why_not(predictor, test))
     return proposal_view(predictor, belief, proposal).model_dump(mode="json")
+
+
+@api.post("/chases/<uuid:chase_id>/trace", responses={"200": TraceView})
+def trace(path: ChasePath, body: TestIn) -> Any:
+    """What an oscilloscope would draw at the test's points, healthy and for the leading suspect."""
+    with services().transaction() as db:
+        case = load_case(db, path.chase_id)
+    predictor = case.predictor()
+    test = _test(predictor, body, case.job.temperature_c)
+    if not INSTRUMENTS[test.instrument].probes:
+        raise field_problem("instrument", "an oscilloscope has leads: choose an instrument that touches two points")
+    belief = update(predictor, case.standing(predictor), case.prior(predictor))
+    return TraceView(**trace_of(predictor, belief, test)).model_dump(mode="json")
 
 
 def _why_not(predictor: Predictor, test: Test) -> str:

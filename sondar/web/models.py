@@ -346,6 +346,15 @@ class Ghosts(BaseModel):
     values: dict[str, str] = Field(description="Point -> label.")
 
 
+class TraceView(BaseModel):
+    """What an oscilloscope would draw: corners as (milliseconds, volts)."""
+
+    hertz: float = Field(description="0 if nothing pulses here.")
+    healthy: list[tuple[float, float]]
+    suspect: list[tuple[float, float]]
+    suspect_title: str
+
+
 class MeterReading(BaseModel):
     """What the meter shows, as entry text."""
 

@@ -55,3 +55,35 @@ def test_tolerances_stay_within_what_inspection_passes(fan: Circuit) -> None:
         values = np.array(list(SimulatedVehicle(fan, seed=seed)._deviates.values()))
         assert np.abs(values).max() <= 2.0
         assert abs(values.mean()) < 0.5
+
+
+def volts(vehicle: SimulatedVehicle, temperature_c: float = 20.0) -> float | None:
+    setup = vehicle.circuit.setup({"key": "on"}, frozenset(), temperature_c)
+    return vehicle.measure("voltmeter", "X31.1", vehicle.circuit.black_reference, setup)[0]
+
+
+def test_a_fault_bound_to_warm_parts_is_there_only_then(ambient: Circuit) -> None:
+    vehicle = SimulatedVehicle(ambient, [("B9.open", None, "hot")], seed=3)
+    healthy = SimulatedVehicle(ambient, seed=3)
+    assert volts(vehicle) == pytest.approx(volts(healthy), abs=0.1)
+    assert volts(vehicle, 60.0) == pytest.approx(5.0, abs=0.1)
+    assert (volts(healthy, 60.0) or 5.0) < 4.0
+
+
+def test_a_loose_contact_reacts_to_wiggling_and_reads_well_otherwise(ambient: Circuit) -> None:
+    vehicle = SimulatedVehicle(ambient, [("X31.1.open", None, "wiggled")], seed=3)
+    assert volts(vehicle) == pytest.approx(volts(SimulatedVehicle(ambient, seed=3)), abs=0.1)
+    rest = ambient.rest_setup()
+    assert vehicle.measure("wiggle", "X31", ambient.black_reference, rest) == (None, "reacts")
+    assert vehicle.measure("wiggle", "X2", ambient.black_reference, rest) == (None, "steady")
+
+
+def test_a_fault_that_comes_and_goes_is_there_in_some_readings(ambient: Circuit) -> None:
+    vehicle = SimulatedVehicle(ambient, [("B9.open", None, "sometimes")], seed=3)
+    seen = [(volts(vehicle) or 0.0) > 4.8 for _ in range(40)]
+    assert 5 < sum(seen) < 35
+
+
+def test_an_unknown_binding_is_refused(ambient: Circuit) -> None:
+    with pytest.raises(UnknownReferenceError, match="wet on Sundays"):
+        SimulatedVehicle(ambient, [("B9.open", None, "wet on Sundays")])

@@ -76,6 +76,7 @@ ROUTES: dict[str, Route] = {
     "POST /chases/{chase_id}/preview": Route("read-only", 200, lambda: TEST),
     "POST /chases/{chase_id}/readings": Route("technician", 201, lambda: reading("4.9")),
     "POST /chases/{chase_id}/readings/{reading_id}/retraction": Route("technician", 200, lambda: {**key(), "reason": "slip"}),
+    "POST /chases/{chase_id}/trace": Route("read-only", 200, lambda: TEST),
     "POST /chases/{chase_id}/verdict": Route("technician", 201, key),
     "GET /circuits": Route("read-only", 200, elsewhere=200),
     "POST /circuits": Route("technician", 201, lambda: {"text": AMBIENT_TEXT}, 201),

@@ -141,3 +141,17 @@ export const chartQuery = (chaseId: string, chartId: string | null, readings: nu
         }),
       ),
   });
+
+export const traceQuery = (chaseId: string, test: TestIn | null, readings: number) =>
+  queryOptions({
+    queryKey: ["trace", chaseId, test, readings],
+    enabled: test !== null,
+    retry: false,
+    queryFn: async () =>
+      unwrap(
+        await api.POST("/api/v1/chases/{chase_id}/trace", {
+          params: { path: { chase_id: chaseId } },
+          body: test as TestIn,
+        }),
+      ),
+  });

@@ -278,6 +278,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/chases/{chase_id}/trace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What an oscilloscope would draw at the test's points, healthy and for the leading suspect. */
+        post: operations["bench_trace_chases__uuid_chase_id__trace_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/chases/{chase_id}/verdict": {
         parameters: {
             query?: never;
@@ -3153,6 +3170,29 @@ export interface components {
             text: string;
         };
         /**
+         * TraceView
+         * @description What an oscilloscope would draw: corners as (milliseconds, volts).
+         */
+        TraceView: {
+            /** Healthy */
+            healthy: [
+                number,
+                number
+            ][];
+            /**
+             * Hertz
+             * @description 0 if nothing pulses here.
+             */
+            hertz: number;
+            /** Suspect */
+            suspect: [
+                number,
+                number
+            ][];
+            /** Suspect Title */
+            suspect_title: string;
+        };
+        /**
          * TriageAnswer
          * @description The triage, or why there is none.
          */
@@ -4557,6 +4597,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BenchView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    bench_trace_chases__uuid_chase_id__trace_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chase_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TestIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TraceView"];
                 };
             };
             /** @description Unauthorized */

@@ -12,7 +12,7 @@ from dataclasses import replace
 import numpy as np
 import numpy.typing as npt
 
-from sondar.core.circuit.families import Fuse
+from sondar.core.circuit.families import Fuse, PulledInput
 from sondar.core.circuit.model import CHASSIS, Setup, Unit
 from sondar.core.circuit.network import Circuit
 from sondar.core.circuit.probing import driven_part
@@ -138,7 +138,11 @@ def _where(circuit: Circuit, test: Test) -> str:
         watched = f" and watch {circuit.parts[driven_by[0]].name(driven_by[0])}: it {driven_by[1].verb}" if driven_by else ""
         return f"Put {lead} on {red}{own}{watched}. A second or two at a time."
     if device.kind == "scan":
-        return f"Read on the scan tool what the module takes {red} to be. It is the module's opinion."
+        part = circuit.parts[test.red]
+        own = ""
+        if isinstance(part, PulledInput) and part.substitutes:
+            own = f" Out of range it shows a value of its own, {format_si(part.substitute_v, 'V')}: that is no measurement."
+        return f"Read on the scan tool what the module takes {red} to be. It is the module's opinion.{own}"
     return f"Red on {red}; black on {circuit.point(test.black).title}."
 
 

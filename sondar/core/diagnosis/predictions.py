@@ -15,6 +15,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy.special import ndtr
 
+from sondar.core.circuit.families import PulledInput
 from sondar.core.circuit.model import Acts, Setup
 from sondar.core.circuit.monitors import answer_chance
 from sondar.core.circuit.network import Circuit
@@ -208,7 +209,7 @@ def displays_of(
             found[name] = senses(device, amps, *_needs([acts[t] for t in own], hypotheses))
         else:
             part = waves.of_pairs([place[pairs[t]] for t in own])
-            found[name] = scan_value(device, part) if device.kind == "scan" else display(device, part)
+            found[name] = scan_value(device, part, _valid(circuit, own)) if device.kind == "scan" else display(device, part)
     return found
 
 
@@ -217,6 +218,12 @@ def _needs(watched: Sequence[Acts], hypotheses: Sequence[Hypothesis]) -> tuple[A
     blocked = [[any(c.blocks and c.branch == a.branch for c in changes) for a in watched] for changes in hypotheses]
     limits = np.array([(a.full_a, a.weak_a) for a in watched])
     return limits[:, 0], limits[:, 1], np.array(blocked)
+
+
+def _valid(circuit: Circuit, tests: Sequence[Test]) -> Array:
+    """(P, 3) what each module input believes, and what it shows in place of anything else."""
+    inputs = [circuit.document.parts[t.red] for t in tests]
+    return np.array([(p.valid_low_v, p.valid_high_v, p.substitute_v) for p in inputs if isinstance(p, PulledInput)])
 
 
 def _driven_display(circuit: Circuit, test: Test, hypotheses: Sequence[Hypothesis], blown: Mask, samples: int) -> Display:

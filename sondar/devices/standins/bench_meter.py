@@ -5,7 +5,8 @@ has its own subsystem: ``SIM:VEH name``, ``SIM:CONT key=on,fan=on``, ``SIM:UNPL 
 ``SIM:SEE? instrument`` for lamps, the LED probe, the senses and the scan tool's value.
 
 Run: ``python -m sondar.devices.standins.bench_meter VEHICLES.json PORT``, where the file maps a vehicle's name to
-{"vehicle": name of a library vehicle, "faults": [[id, severity], …], "seed": number}, or {"circuit": path, …} for one circuit only.
+{"vehicle": name of a library vehicle, "faults": [[id, severity], [id, severity, "hot"], …], "seed": number},
+or {"circuit": path, …} for one circuit only.
 """
 
 from __future__ import annotations

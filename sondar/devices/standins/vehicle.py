@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from sondar.core.circuit.families import PulledInput
 from sondar.core.circuit.model import Change, Setup
 from sondar.core.circuit.monitors import answer_chance
 from sondar.core.circuit.network import PROBE_TRIPS_A, Circuit
@@ -31,19 +32,24 @@ from sondar.core.instruments import (
     weak_pull,
 )
 
+HOT_C, COLD_C, SOMETIMES = 45.0, 0.0, 0.4
+BOUND = ("always", "hot", "cold", "wiggled", "sometimes")
+"""When a fault is there: all the time, with warm or cold parts, only while the harness is moved, in two readings of five."""
+
 
 class SimulatedVehicle:
     """Answers measurements as a vehicle would.
 
     Args:
-        faults: (fault id, label of its severity or None for the first) of everything that is wrong; none for a healthy vehicle.
+        faults: (fault id, label of its severity or None for the first, and if it is not always there when: see ``BOUND``) of
+            everything that is wrong; none for a healthy vehicle.
         seed: fixes tolerances and meter noise.
         changes: what is wrong as changes of branches, in place of or beside named faults.
         behind: fault ids that those changes are a strength of, for what hands and eyes find.
     """
 
     def __init__(
-        self, circuit: Circuit, faults: Sequence[tuple[str, str | None]] = (), seed: int = 0, changes: tuple[Change, ...] = (),
+        self, circuit: Circuit, faults: Sequence[Sequence[str | None]] = (), seed: int = 0, changes: tuple[Change, ...] = (),
         behind: Sequence[str] = (),
     ) -> None:  # fmt: skip
         self.circuit = circuit
@@ -54,13 +60,29 @@ class SimulatedVehicle:
         self._deviates = {
             key: float(np.clip(tolerances.standard_normal(), -2.0, 2.0)) for name in sorted(names) for key in (name, f"{name}#emf")
         }
-        self._changes = changes
-        for fault, severity in faults:
-            severities = circuit.faults[fault].severities
-            self._changes += next((s.changes for s in severities if s.label == severity), severities[0].changes)
-        self._faulty = tuple(circuit.faults[fault] for fault in (*(name for name, _ in faults), *behind))
+        self._hidden = [(changes, "always")] if changes else []
+        names_of_faults = [str(item[0]) for item in faults]
+        for name, item in zip(names_of_faults, faults, strict=True):
+            bound = str(item[2]) if len(item) > 2 else "always"
+            if bound not in BOUND:
+                raise UnknownReferenceError("time at which a fault is there", bound, list(BOUND))
+            severities = circuit.faults[name].severities
+            self._hidden.append((next((s.changes for s in severities if s.label == item[1]), severities[0].changes), bound))
+        self._faulty = tuple(circuit.faults[fault] for fault in (*names_of_faults, *behind))
         self._found: dict[tuple[str, str], str] = {}
-        self._blown = blown_fuses(circuit, [self._changes])
+        self._changes: tuple[Change, ...] = ()
+        self._blown = blown_fuses(circuit, [()])
+        self._be(20.0, wiggled=False)
+
+    def _be(self, temperature_c: float, *, wiggled: bool) -> None:
+        """Let the faults be there that are there now."""
+        there = {
+            "always": True, "hot": temperature_c >= HOT_C, "cold": temperature_c <= COLD_C, "wiggled": wiggled,
+            "sometimes": any(b == "sometimes" for _, b in self._hidden) and self._noise.random() < SOMETIMES,
+        }  # fmt: skip
+        now = tuple(change for changes, bound in self._hidden if there[bound] for change in changes)
+        if now != self._changes:
+            self._changes, self._blown = now, blown_fuses(self.circuit, [now])
 
     def measure(self, device_id: str, red: str, black: str, setup: Setup) -> tuple[float | None, str | None]:
         """One reading: (SI value, None) or (None, word).
@@ -72,6 +94,7 @@ class SimulatedVehicle:
         circuit = self.circuit
         for ref in (red, black):
             circuit.point(ref)
+        self._be(setup.temperature_c, wiggled=device.kind == "wiggle")
         if device.kind in FINDINGS:
             return None, self._find(device, red)
         if device.kind == "answers":
@@ -112,9 +135,11 @@ class SimulatedVehicle:
                 self._with_error(float(alternating(device, waves)[0, 0, 0]), device.error_share, device.error_floor, 2)
             ), None
         if device.kind == "scan":
-            return self._with_error(
-                float(waves.mean([p.volts for p in waves.instants])[0, 0, 0]), device.error_share, device.error_floor, 2
-            ), None
+            volts = float(waves.mean([p.volts for p in waves.instants])[0, 0, 0])
+            part = circuit.parts[red]
+            if isinstance(part, PulledInput) and not part.valid_low_v <= volts <= part.valid_high_v:
+                volts = part.substitute_v
+            return self._with_error(volts, device.error_share, device.error_floor, 2), None
         if device.kind == "lamp":
             share = float(waves.mean([lamp_power_share(device, p) for p in waves.instants])[0, 0, 0])
             return None, "bright" if share >= BRIGHT_SHARE else "dim" if share >= DIM_SHARE else "off"
@@ -172,7 +197,8 @@ class SimulatedVehicle:
                 seen = any(f.group == "wiring" for f in here) and luck < 0.55
                 self._found[key] = first if seen or luck < 0.03 else second
             elif device.kind == "wiggle":
-                self._found[key] = first if (here and luck < 0.35) or (ends and luck < 0.15) or luck < 0.02 else second
+                loose = any(bound == "wiggled" for _, bound in self._hidden) and bool(here or ends)
+                self._found[key] = first if loose or (here and luck < 0.35) or (ends and luck < 0.15) or luck < 0.02 else second
             elif device.kind == "swap":
                 self._found[key] = first if any(f.unit == place for f in here) and luck < 0.96 else second
             elif device.kind == "clean":

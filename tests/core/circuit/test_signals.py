@@ -15,6 +15,7 @@ from sondar.core.diagnosis.predictions import displays_of
 from sondar.core.diagnosis.tests import Test, TestFinder
 from sondar.core.errors import UnknownReferenceError
 from sondar.core.instruments import INSTRUMENTS, Display
+from sondar.devices.standins.vehicle import SimulatedVehicle
 from sondar.documents import library_circuits
 from tests.conftest import circuit_of
 
@@ -217,3 +218,14 @@ def test_every_library_circuit_can_be_judged(name: str) -> None:
             assert (one.sd > 0).all()
             assert ((one.words >= -1e-9) & (one.words <= 1 + 1e-9)).all()
             assert one.words.shape[2] == len(one.instrument.words) <= len(INSTRUMENTS)
+
+
+def test_a_module_shows_a_value_of_its_own_for_one_that_cannot_be() -> None:
+    """The sensor unplugged pulls the pin to 5 V: the scan tool says 1.1 V all the same, a voltmeter does not."""
+    circuit = library("lisk-coolant-temperature")
+    apart, together = (circuit.setup({"key": "on"}, frozenset(plugs)) for plugs in (("X40",), ()))
+    assert shown(circuit, "scan-value", "INC", apart).nominal[0, 0] == pytest.approx(1.1)
+    assert shown(circuit, "voltmeter", "X40.1", apart).nominal[0, 0] == pytest.approx(5.0, abs=0.05)
+    assert 2.0 < shown(circuit, "scan-value", "INC", together).nominal[0, 0] < 4.0
+    value, _ = SimulatedVehicle(circuit).measure("scan-value", "INC", circuit.black_reference, apart)
+    assert value == pytest.approx(1.1, abs=0.1)

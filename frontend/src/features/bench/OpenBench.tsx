@@ -17,6 +17,7 @@ import { OutcomeTable, ProposalCard } from "./ProposalCard";
 import { ReadingsList } from "./ReadingsList";
 import { SetupBar } from "./SetupBar";
 import { SidePanel, type SideTab } from "./SidePanel";
+import { Trace } from "./Trace";
 import { asTest, testKey, withConnector, withLead, withNextPosition } from "./tests";
 import { useBenchActions } from "./useBenchActions";
 import { useReadings } from "./useReadings";
@@ -127,12 +128,7 @@ export function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }
     else setAsking(lastStanding);
   };
   const correct = (reading: Reading) => {
-    setOwn({
-      instrument: reading.instrument,
-      red: reading.red,
-      black: reading.black,
-      setup: { controls: reading.controls, unplugged: reading.unplugged },
-    });
+    setOwn(testOf(reading));
     setCorrecting(reading);
     setEntry(reading.entry);
     setNote(reading.note);
@@ -431,6 +427,9 @@ export function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }
             )}
           </p>
         )}
+        {device?.leads && !device.only_words && device.unit !== "Ω" && (
+          <Trace chaseId={chaseId} test={test} readings={bench.assessment.effects.length} />
+        )}
         {shown && <OutcomeTable proposal={shown} />}
         <div>
           <h2 className="text-base">
@@ -447,6 +446,7 @@ export function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }
               waiting={queue.waiting}
               onRetract={setAsking}
               onCorrect={correct}
+              onAgain={(reading) => change(testOf(reading))}
             />
           )}
         </div>
@@ -505,6 +505,16 @@ export function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }
       </AskDialog>
     </main>
   );
+}
+
+/** The test that a reading was taken for. */
+function testOf(reading: Reading): TestIn {
+  return {
+    instrument: reading.instrument,
+    red: reading.red,
+    black: reading.black,
+    setup: { controls: reading.controls, unplugged: reading.unplugged },
+  };
 }
 
 function OwnTest({ test, problem }: { test: TestIn; problem: string | null }) {

@@ -9,10 +9,12 @@ interface Props {
   waiting: boolean;
   onRetract: (reading: Bench["readings"][number]) => void;
   onCorrect: (reading: Bench["readings"][number]) => void;
+  /** Sets the same test up once more. */
+  onAgain: (reading: Bench["readings"][number]) => void;
 }
 
 /** Readings, newest first, each with what it did to the suspects. */
-export function ReadingsList({ bench, pending, waiting, onRetract, onCorrect }: Props) {
+export function ReadingsList({ bench, pending, waiting, onRetract, onCorrect, onAgain }: Props) {
   const effects = new Map(bench.assessment.effects.map((effect) => [effect.reading, effect]));
   return (
     <ol className="border-t border-rule" aria-label="Readings, newest first">
@@ -70,23 +72,24 @@ export function ReadingsList({ bench, pending, waiting, onRetract, onCorrect }: 
                 )}
               </div>
               {!retracted && (
-                <span className="flex shrink-0 flex-col">
-                  <button
-                    type="button"
-                    className="min-h-11 px-1 text-sm text-soft underline underline-offset-4"
-                    onClick={() => onCorrect(reading)}
-                    aria-label={`Correct ${reading.label} at ${reading.red}`}
-                  >
-                    Correct
-                  </button>
-                  <button
-                    type="button"
-                    className="min-h-11 px-1 text-sm text-soft underline underline-offset-4"
-                    onClick={() => onRetract(reading)}
-                    aria-label={`Take back ${reading.label} at ${reading.red}`}
-                  >
-                    Take back
-                  </button>
+                <span className="flex w-20 shrink-0 flex-col items-end">
+                  {(
+                    [
+                      ["Again", "Measure again", onAgain],
+                      ["Correct", "Correct", onCorrect],
+                      ["Take back", "Take back", onRetract],
+                    ] as const
+                  ).map(([word, title, act]) => (
+                    <button
+                      key={word}
+                      type="button"
+                      className="min-h-8 px-1 text-sm text-soft underline underline-offset-4 pointer-coarse:min-h-11"
+                      onClick={() => act(reading)}
+                      aria-label={`${title} ${reading.label} at ${reading.red}`}
+                    >
+                      {word}
+                    </button>
+                  ))}
                 </span>
               )}
             </div>

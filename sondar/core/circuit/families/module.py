@@ -94,10 +94,18 @@ class PulledInput(Part):
     supply_v: Quantity = Field(5.0, description="Internal supply of a pull-up, in volts, when active.")
     active_when: ActiveWhen = Field(default_factory=awake_with_the_key, description="When the module is awake.")
     tolerance: Positive = 0.01
+    valid_low_v: Quantity = Field(-100.0, description="Below this the module shows a substituted value.")
+    valid_high_v: Quantity = Field(100.0, description="Above this the module shows a substituted value.")
+    substitute_v: Quantity = Field(0.0, description="The value it shows in place of one that is out of range, as volts.")
 
     GROUP: ClassVar[Group] = "module"
     TERMINALS: ClassVar[tuple[str, ...]] = ("pin", "gnd")
     NOUN: ClassVar[str] = "Module input"
+
+    @property
+    def substitutes(self) -> bool:
+        """True if the module puts a value of its own in place of one that cannot be."""
+        return self.valid_low_v > -100.0 or self.valid_high_v < 100.0
 
     def control_values(self) -> dict[str, list[str]]:
         return listed(self.active_when)
