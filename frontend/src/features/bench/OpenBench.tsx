@@ -142,7 +142,8 @@ export function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }
 
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
-      if (asking || summing || face) return;
+      // A key that a dialog has used, such as the Esc that closed it, is not for the bench as well.
+      if (event.defaultPrevented || asking || summing || face) return;
       if ((event.ctrlKey || event.metaKey) && event.key === "z" && entry === "") {
         event.preventDefault();
         undo();
