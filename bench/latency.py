@@ -19,9 +19,12 @@ from selenium.webdriver.chrome.options import Options
 from selenium.webdriver.chrome.service import Service
 
 from sondar import demo
+from sondar.devices.standins.vehicle import SimulatedVehicle
+from sondar.documents import library_circuits
 from sondar.store.database import migrate, open_pool
 from sondar.store.local_server import LocalServer
 from tests.browser.conftest import FLAGS, Page, Site
+from tests.conftest import circuit_of
 
 WATCH = """
 window.spans = [];
@@ -76,11 +79,12 @@ def _measure(page: Page, count: int) -> tuple[list[float], list[float]]:
     time.sleep(12)  # let the set-ups one change away be worked out, as they are while a technician reads the first proposal
     page.driver.execute_script(WATCH)
     base: list[float] = []
-    figures = ("12.1", "11.9", "12.4", "0.3", "11.2", "12.0")
+    fan = circuit_of(library_circuits()["radiator-fan-relay"])
+    # Two vehicles with different faults in turn: every figure is one that is measured there, and together they contradict each other.
+    vehicles = [SimulatedVehicle(fan, [(fault, None)], seed=4) for fault in ("F14.open", "W8.resistance")]
     for index in range(count):
         base += [page.driver.execute_async_script(BASE) for _ in range(3)]
-        test = page.proposal()
-        entry = test["words"][index % 2] if test["only_words"] else figures[index % len(figures)] if test["unit"] == "V" else "85"
+        entry = page.measure_proposal(vehicles[index % 2])
         page.keys(entry, "\ue007")
         page.wait(lambda n=index + 1: len(page.driver.execute_script("return spans")) >= n, "the suspects to change")
     return base, page.driver.execute_script("return spans")
