@@ -18,7 +18,7 @@ from sondar.core.circuit.network import Circuit
 from sondar.core.circuit.probing import driven_part
 from sondar.core.diagnosis.belief import Belief, Reading, density, slip_of, unit_log_bayes_factors, update
 from sondar.core.diagnosis.findings import by_substitution
-from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN
+from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN, Suspect
 from sondar.core.diagnosis.pairs import Pair, explaining_pairs
 from sondar.core.diagnosis.plan import Bench, Plan, Proposal, make_plan
 from sondar.core.diagnosis.predictions import DRIVES, Predictor, class_label, range_label
@@ -154,6 +154,14 @@ def unit_title(circuit: Circuit, unit: str) -> str:
     if unit == NONE:
         return NONE_TITLE
     return UNKNOWN_TITLE if unit == UNKNOWN else circuit.units[unit].title
+
+
+def fault_words(circuit: Circuit, suspect: Suspect) -> str:
+    """A fault with its strength where that is a figure: ``Wire W8 corroded or partly broken, about 300 Ω``."""
+    fault = circuit.faults.get(suspect.fault)
+    if fault is None:
+        return unit_title(circuit, suspect.unit)
+    return fault.title + (f", about {suspect.severity}" if suspect.severity[:1].isdigit() else "")
 
 
 def healthy_range(shown: Display) -> tuple[str, float | None, float | None]:
@@ -317,8 +325,7 @@ def _suspects(circuit: Circuit, belief: Belief, readings: Sequence[Reading]) -> 
         faults: dict[str, float] = {}
         for suspect, probability in zip(belief.hypotheses.suspects, belief.now, strict=True):
             if suspect.unit == unit and suspect.fault in circuit.faults:
-                title = circuit.faults[suspect.fault].title
-                title += f", about {suspect.severity}" if suspect.severity[0].isdigit() else ""
+                title = fault_words(circuit, suspect)
                 faults[f"{suspect.fault}\t{title}"] = faults.get(f"{suspect.fault}\t{title}", 0.0) + float(probability)
         ranked = sorted(faults.items(), key=lambda item: -item[1])[:3]
         known = circuit.units.get(unit) or Unit(unit, unit_title(circuit, unit), "component", 0.0, 0.0)

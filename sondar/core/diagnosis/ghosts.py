@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from sondar.core.circuit.model import Setup
-from sondar.core.diagnosis.assess import unit_title
+from sondar.core.diagnosis.assess import fault_words
 from sondar.core.diagnosis.belief import Belief
 from sondar.core.diagnosis.hypotheses import NONE
 from sondar.core.diagnosis.predictions import Predictor, displays_of
@@ -41,6 +41,5 @@ def ghost_values(predictor: Predictor, belief: Belief, unit: str, setup: Setup) 
         floats = shown.words[0, column].sum() > 0.3
         values[test.red] = "floats" if floats else format_si(float(np.round(shown.nominal[0, column], 2)), "V")
     suspect = hypotheses.suspects[h]
-    fault = circuit.faults.get(suspect.fault)
-    title = "Healthy" if unit == NONE else f"{fault.title if fault else unit_title(circuit, unit)} {suspect.severity}".strip()
+    title = "Healthy" if unit == NONE else fault_words(circuit, suspect)
     return {"title": title, "values": values}

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from sondar.core.circuit.solver import Waves, solve_waves
-from sondar.core.diagnosis.assess import unit_title
+from sondar.core.diagnosis.assess import fault_words
 from sondar.core.diagnosis.belief import Belief
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.tests import Test
@@ -30,8 +30,7 @@ def trace_of(predictor: Predictor, belief: Belief, test: Test) -> dict[str, Any]
     volts = np.stack([loaded(points, SCOPE_TOP.load_ohm)[0, :, 0] for points in waves.instants])  # (instants, 2)
     part, hertz = _mover(waves, volts)
     suspect = hypotheses.suspects[h]
-    fault = circuit.faults.get(suspect.fault)
-    title = f"{fault.title if fault else unit_title(circuit, suspect.unit)} {suspect.severity}".strip()
+    title = fault_words(circuit, suspect)
     return {
         "hertz": hertz, "healthy": _corners(waves, volts[:, 0], part, hertz), "suspect": _corners(waves, volts[:, 1], part, hertz),
         "suspect_title": title,

@@ -42,7 +42,7 @@ export function LimitsCard({ limits, onTest }: { limits: Limit[]; onTest: (test:
             >
               <button
                 type="button"
-                className="grid min-h-11 w-full grid-cols-[1.4rem_1fr] gap-x-1 py-1 text-left text-[13px] leading-tight"
+                className="relative grid min-h-11 w-full grid-cols-[1.4rem_1fr] gap-x-1 py-1 text-left text-[13px] leading-tight"
                 onClick={() =>
                   onTest({
                     instrument: limit.instrument,

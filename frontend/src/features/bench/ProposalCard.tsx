@@ -78,7 +78,7 @@ function whyNot(own: Proposal, best: Proposal): string {
   const against = `${best.test.instrument_title.toLowerCase()} at ${best.test.red} saves ${best.saves_min.toFixed(1)} for ${minutes(best.minutes)}`;
   const reason =
     own.saves_min < 0.3 * best.saves_min
-      ? "most suspects predict the same here"
+      ? "most suspects predict the same"
       : own.minutes > 2 * best.minutes
         ? "it takes longer to set up"
         : "it separates the suspects less";
