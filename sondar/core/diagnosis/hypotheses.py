@@ -75,9 +75,13 @@ def distinct_control_states(circuit: Circuit) -> list[tuple[tuple[str, str], ...
     return list(seen.values())
 
 
-def build_hypotheses(circuit: Circuit, temperature_c: float = 20.0) -> HypothesisSet:
-    """All hypotheses that could bring a vehicle to the workshop."""
-    listed = [(fault, severity) for fault in circuit.faults.values() for severity in fault.severities]
+def build_hypotheses(circuit: Circuit, temperature_c: float = 20.0, only: frozenset[str] | None = None) -> HypothesisSet:
+    """All hypotheses that could bring a vehicle to the workshop.
+
+    Args:
+        only: ids of the faults that are considered; all if left out. A whole vehicle has thousands, of which a triage leaves few.
+    """
+    listed = [(f, severity) for f in circuit.faults.values() if only is None or f.id in only for severity in f.severities]
     changes = [(), *(severity.changes for _, severity in listed)]
     blown = blown_fuses(circuit, changes, temperature_c)
     audible = _noticeable(circuit, changes, blown, temperature_c)

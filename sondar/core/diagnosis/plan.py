@@ -75,6 +75,7 @@ class Bench:
         done: tests already read; a repeat teaches next to nothing, so it is not proposed.
         boldness: probability at which a call is made.
         rate_per_hour: what an hour of labour costs, in the currency of the prices.
+        most_setups: only this many set-ups are looked at, the quickest to make first; 0 for all. For whole vehicles.
     """
 
     setup: Setup
@@ -84,6 +85,7 @@ class Bench:
     done: frozenset[Test] = frozenset()
     boldness: float = 0.95
     rate_per_hour: float = RATE_PER_HOUR
+    most_setups: int = 0
 
 
 @dataclass(frozen=True)
@@ -168,7 +170,11 @@ def candidate_setups(predictor: Predictor, bench: Bench) -> list[Setup]:
     unplugged += [now.unplugged | {c} for c in connectors if len(now.unplugged) < 2]
     states = [*predictor.control_states, now.controls]
     found = [Setup(state, apart, now.temperature_c) for apart in dict.fromkeys(unplugged) for state in dict.fromkeys(states)]
-    return list(dict.fromkeys(found))
+    distinct = list(dict.fromkeys(found))
+    if bench.most_setups and len(distinct) > bench.most_setups:
+        distinct.sort(key=lambda setup: setup_change(predictor.circuit, bench, setup)[0])
+        return distinct[: bench.most_setups]
+    return distinct
 
 
 def setup_change(circuit: Circuit, bench: Bench, target: Setup) -> tuple[float, list[str], frozenset[str]]:

@@ -63,6 +63,9 @@ NO_CONTACT = {
 
 DRIVES: dict[str, Drive] = {PROBE_GROUND.id: "ground", PROBE_SUPPLY.id: "supply"}
 
+MOVES_LEAST = 0.2
+"""A test of a whole vehicle is kept if some outcome's probability differs by this much between two of the faults considered."""
+
 SEPARATION = 1.6
 """Neighbouring predictions this many pooled standard deviations apart fall into different outcome classes."""
 
@@ -96,9 +99,15 @@ class Predictor:
 
     Args:
         instruments: those whose tests are worked out for every set-up; any other can still be read and judged.
+        only: ids of the faults considered, for a whole vehicle after its triage; tests that none of them moves are then left out.
+        samples: vehicles by which tolerances are spread, the nominal one included.
     """
 
-    def __init__(self, circuit: Circuit, temperature_c: float = 20.0, instruments: Sequence[str] = ORDINARY) -> None:
+    def __init__(
+        self, circuit: Circuit, temperature_c: float = 20.0, instruments: Sequence[str] = ORDINARY, only: frozenset[str] | None = None,
+        samples: int = SAMPLES,
+    ) -> None:  # fmt: skip
+        self.only, self.samples = only, samples
         self.circuit = circuit
         self.temperature_c = temperature_c
         self.instruments = frozenset(instruments)
@@ -109,7 +118,7 @@ class Predictor:
     @cached_property
     def hypotheses(self) -> HypothesisSet:
         """Everything that may be wrong."""
-        return build_hypotheses(self.circuit, self.temperature_c)
+        return build_hypotheses(self.circuit, self.temperature_c, self.only)
 
     @cached_property
     def finder(self) -> TestFinder:
@@ -149,7 +158,7 @@ class Predictor:
             return self._displays[key]
 
     def _displays_of(self, setup: Setup, tests: Sequence[Test]) -> dict[str, Display]:
-        found = displays_of(self.circuit, setup, tests, self.hypotheses.changes, self.hypotheses.blown)
+        found = displays_of(self.circuit, setup, tests, self.hypotheses.changes, self.hypotheses.blown, self.samples)
         for name in dict.fromkeys(t.instrument for t in tests if INSTRUMENTS[t.instrument].kind in FINDINGS):
             refs = [t.red for t in tests if t.instrument == name]
             found[name] = finding_display(self.circuit, name, refs, self.hypotheses.suspects[:-1])
@@ -167,7 +176,11 @@ class Predictor:
             rows = np.array([i for i, t in enumerate(tests) if t.instrument == name], dtype=np.intp)
             pair[rows] = np.arange(len(rows))
             edges[rows], outcome[rows] = _outcomes(shown, pair[rows])
-        return SetupPredictions(setup, tuple(tests), pair, edges, outcome, displays)
+        if self.only is None:
+            return SetupPredictions(setup, tuple(tests), pair, edges, outcome, displays)
+        spread = outcome[:, :, :-1].max(axis=2) - outcome[:, :, :-1].min(axis=2)
+        kept = np.flatnonzero(spread.max(axis=1) > MOVES_LEAST)
+        return SetupPredictions(setup, tuple(tests[i] for i in kept), pair[kept], edges[kept], outcome[kept], displays)
 
 
 def displays_of(

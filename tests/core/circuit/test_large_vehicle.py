@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -10,6 +11,10 @@ import pytest
 from sondar.core.circuit.model import CHASSIS
 from sondar.core.circuit.solver import SetupSolver, blown_fuses
 from sondar.core.circuit.vehicle import VehicleNetwork
+from sondar.core.diagnosis.belief import Reading, update
+from sondar.core.diagnosis.plan import Bench, make_plan
+from sondar.core.diagnosis.predictions import Predictor
+from sondar.devices.standins.vehicle import SimulatedVehicle
 from sondar.documents import library_circuits, library_vehicles, load_circuit_text, load_vehicle_text
 
 COPIES = 4
@@ -71,3 +76,40 @@ def test_one_solve_serves_them_all(large: VehicleNetwork) -> None:
     shared = [i for i, f in enumerate(fuses) if len(large.owners[f.part]) > 10]
     assert shared, "a fuse that feeds many circuits"
     assert dead[shared].max() >= 4, "one shared fuse darkens points in several circuits"
+
+
+def test_forty_circuits_are_planned_as_one(large: VehicleNetwork) -> None:
+    """Suspects of several circuits that a shared fuse and its branches could all explain: the plan finds the hidden one."""
+    circuit = large.network
+    fuse = max(
+        (f for f in circuit.document.parts if circuit.document.parts[f].family == "fuse"), key=lambda f: len(large.owners[f])
+    )
+    nearby = {
+        w for w, wire in circuit.document.wires.items() if wire.from_.startswith(f"{fuse}.") or wire.to.startswith(f"{fuse}.")
+    }
+    joined = {wire.to.split(".")[0] for w, wire in circuit.document.wires.items() if w in nearby}
+    downstream = {w for w, wire in circuit.document.wires.items() if wire.from_.split(".")[0] in joined}
+    only = frozenset(f.id for f in circuit.faults.values() if f.mode == "open" and f.part in {fuse, *nearby, *downstream})
+    assert len({owner for fault in only for owner in large.owners.get(circuit.faults[fault].part, ())}) > 3, "several circuits"
+    predictor = Predictor(circuit, instruments=("voltmeter",), only=only, samples=3)
+    hidden = next(f for f in sorted(only) if circuit.faults[f].part in downstream)
+    vehicle = SimulatedVehicle(circuit, [(hidden, None)], seed=2)
+    bench, readings = Bench(circuit.rest_setup(), most_setups=3), list[Reading]()
+    plan = make_plan(predictor, update(predictor, readings), bench)
+    while not plan.settled:
+        assert len(readings) < 10, "no call in sight"
+        test = plan.proposals[0].test
+        readings.append(Reading(str(len(readings)), test, *vehicle.measure(test.instrument, test.red, test.black, test.setup)))
+        bench = replace(bench, setup=test.setup, done=bench.done | {test})
+        plan = make_plan(predictor, update(predictor, readings), bench)
+    assert circuit.faults[hidden].unit in plan.leading, plan.leading
+    assert plan.certainty > 0.9
+
+
+def test_a_plan_of_a_whole_vehicle_keeps_to_tests_that_tell(large: VehicleNetwork) -> None:
+    circuit = large.network
+    only = frozenset(sorted(f.id for f in circuit.faults.values() if f.mode == "open" and f.group == "wiring")[:6])
+    told = Predictor(circuit, instruments=("voltmeter",), only=only, samples=2)
+    rest = circuit.setup({"key": "on"})
+    assert len(told.setup(rest).tests) < len([t for t in told.finder.tests(rest) if t.instrument == "voltmeter"]) / 2
+    assert {s.fault for s in told.hypotheses.suspects[1:-1]} <= only

@@ -46,7 +46,8 @@ export function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }
   const [source, setSource] = useState<"typed" | "meter">("typed");
   const [meterId, setMeterId] = useState(() => localStorage.getItem("sondar-meter") ?? "");
   const queue = useReadings(chaseId);
-  const canWrite = useMe().data?.role !== "read-only";
+  const me = useMe().data;
+  const canWrite = me?.role !== "read-only";
   const { verdict } = bench.assessment;
   const proposals = useMemo(() => {
     const put = (proposal: Proposal) => later.includes(testKey(asTest(proposal)));
@@ -397,6 +398,7 @@ export function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }
             instruments={circuit.instruments
               .map((item) => item.id)
               .filter((id) => !bench.exclusions.instrument.includes(id))}
+            atHand={me?.workshop?.tools ?? []}
             onChange={change}
           />
         )}

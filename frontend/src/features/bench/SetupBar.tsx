@@ -5,6 +5,8 @@ interface Props {
   circuit: Circuit;
   test: TestIn;
   instruments: string[];
+  /** What the workshop has; the rest can still be chosen. */
+  atHand: string[];
   onChange: (test: TestIn) => void;
 }
 
@@ -27,19 +29,36 @@ function withInstrument(circuit: Circuit, test: TestIn, instrument: string): Tes
 }
 
 /** Everything of a test that can be changed: instrument, controls, connectors apart. */
-export function SetupBar({ circuit, test, instruments, onChange }: Props) {
+export function SetupBar({ circuit, test, instruments, atHand, onChange }: Props) {
   const controls = test.setup.controls ?? {};
   const leads = hasLeads(circuit, test.instrument);
   return (
     <fieldset className="flex flex-wrap gap-x-5 gap-y-2" aria-label="Change the test">
-      <Choice
-        label="With"
-        value={test.instrument}
-        values={circuit.instruments
-          .filter((item) => instruments.includes(item.id))
-          .map((item) => [item.id, item.title])}
-        onPick={(instrument) => onChange(withInstrument(circuit, test, instrument))}
-      />
+      <label className="block text-sm text-soft">
+        With
+        <select
+          className="block min-h-11 border border-ink/50 bg-raised px-2 text-base text-ink"
+          value={test.instrument}
+          onChange={(event) => onChange(withInstrument(circuit, test, event.target.value))}
+        >
+          {(
+            [
+              ["At hand", true],
+              ["Not ticked in the workshop", false],
+            ] as const
+          ).map(([title, here]) => (
+            <optgroup key={title} label={title}>
+              {circuit.instruments
+                .filter((item) => instruments.includes(item.id) && atHand.includes(item.id) === here)
+                .map((item) => (
+                  <option key={item.id} value={item.id}>
+                    {item.title}
+                  </option>
+                ))}
+            </optgroup>
+          ))}
+        </select>
+      </label>
       {!leads && (
         <label className="block text-sm text-soft">
           Look at
