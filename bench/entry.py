@@ -19,18 +19,14 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from selenium import webdriver
-from selenium.webdriver.chrome.options import Options
-from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.remote.webdriver import WebDriver
 
-from sondar import demo
+from bench.site import demo_in_browser
 from sondar.devices.standins.vehicle import SimulatedVehicle
 from sondar.documents import library_circuits
-from sondar.store.database import migrate, open_pool
-from sondar.store.local_server import LocalServer
-from tests.browser.conftest import FLAGS, Page, Site
+from tests.browser.conftest import Page
 from tests.browser.test_six_jobs import JOBS, Job, Keyboard, Touch, typed
 from tests.conftest import circuit_of
 
@@ -80,7 +76,7 @@ def carry_to_call(page: Page, hands: CountingKeys | CountingTaps, job: Job) -> t
     return strokes, seconds, first
 
 
-def opening(driver: webdriver.Chrome, address: str, landmark: str) -> tuple[float, float]:
+def opening(driver: WebDriver, address: str, landmark: str) -> tuple[float, float]:
     """Kilobytes and milliseconds of a cold load until the landmark is there."""
     driver.execute_cdp_cmd("Network.enable", {})
     driver.execute_cdp_cmd("Network.setCacheDisabled", {"cacheDisabled": True})
@@ -119,22 +115,9 @@ def empty_page(folder: Path) -> http.server.ThreadingHTTPServer:
 
 def main() -> None:
     """Measure and print."""
-    folder = Path(tempfile.mkdtemp(prefix="sondar-bench-"))
-    folder.chmod(0o755)
-    server = LocalServer(folder / "postgres")
-    dsn = server.start()
-    migrate(dsn)
-    with open_pool(dsn, 2) as pool:
-        demo.seed(pool)
-    site = Site(server.application_dsn(dsn), "")
-    options = Options()
-    for flag in FLAGS:
-        options.add_argument(flag)
-    driver = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
-    page = Page(driver, site)
-    empty = empty_page(folder / "empty")
     found: dict[str, object] = {}
-    try:
+    with tempfile.TemporaryDirectory() as built, demo_in_browser() as page:
+        driver, empty = page.driver, empty_page(Path(built))
         page.sign_in()
         for name, hands in (("keys", CountingKeys(page)), ("taps", CountingTaps(page))):
             driver.execute_cdp_cmd("Emulation.setTouchEmulationEnabled", {"enabled": name == "taps", "maxTouchPoints": 1})
@@ -146,16 +129,11 @@ def main() -> None:
         address = driver.current_url
         theirs = [opening(driver, f"http://127.0.0.1:{empty.server_address[1]}/", "#there") for _ in range(LOADS)]
         ours = [opening(driver, address, "[data-unit]") for _ in range(LOADS)]
-        found["load"] = {
-            "empty kB": round(theirs[-1][0]), "bench kB": round(ours[-1][0]), "kB ratio": round(ours[-1][0] / theirs[-1][0], 1),
-            "time ratio": round(float(np.median([t for _, t in ours]) / np.median([t for _, t in theirs])), 1),
-        }  # fmt: skip
-    finally:
-        driver.quit()
-        site.kill()
         empty.shutdown()
-        server.stop("immediate")
-        shutil.rmtree(folder, ignore_errors=True)
+    found["load"] = {
+        "empty kB": round(theirs[-1][0]), "bench kB": round(ours[-1][0]), "kB ratio": round(ours[-1][0] / theirs[-1][0], 1),
+        "time ratio": round(float(np.median([t for _, t in ours]) / np.median([t for _, t in theirs])), 1),
+    }  # fmt: skip
     print(json.dumps(found, indent=2))
 
 

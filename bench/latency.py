@@ -8,22 +8,14 @@ from __future__ import annotations
 
 import argparse
 import json
-import shutil
-import tempfile
 import time
-from pathlib import Path
 
 import numpy as np
-from selenium import webdriver
-from selenium.webdriver.chrome.options import Options
-from selenium.webdriver.chrome.service import Service
 
-from sondar import demo
+from bench.site import demo_in_browser
 from sondar.devices.standins.vehicle import SimulatedVehicle
 from sondar.documents import library_circuits
-from sondar.store.database import migrate, open_pool
-from sondar.store.local_server import LocalServer
-from tests.browser.conftest import FLAGS, Page, Site
+from tests.browser.conftest import Page
 from tests.conftest import circuit_of
 
 WATCH = """
@@ -46,25 +38,8 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--readings", type=int, default=40)
     arguments = parser.parse_args()
-    folder = Path(tempfile.mkdtemp(prefix="sondar-bench-"))
-    folder.chmod(0o755)
-    server = LocalServer(folder / "postgres")
-    dsn = server.start()
-    migrate(dsn)
-    with open_pool(dsn, 2) as pool:
-        demo.seed(pool)
-    site = Site(server.application_dsn(dsn), "")
-    options = Options()
-    for flag in FLAGS:
-        options.add_argument(flag)
-    driver = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
-    try:
-        base, spans = _measure(Page(driver, site), arguments.readings)
-    finally:
-        driver.quit()
-        site.kill()
-        server.stop("immediate")
-        shutil.rmtree(folder, ignore_errors=True)
+    with demo_in_browser() as page:
+        base, spans = _measure(page, arguments.readings)
     p = {f"{name}_p{q}_ms": round(float(np.percentile(v, q)), 1) for name, v in (("empty_request", base), ("enter_to_suspects", spans))
          for q in (50, 95)}  # fmt: skip
     p["ratio_p50"] = round(p["enter_to_suspects_p50_ms"] / p["empty_request_p50_ms"], 1)

@@ -18,12 +18,16 @@ from pathlib import Path
 from typing import Any
 
 import psycopg
+from selenium import webdriver
+from selenium.webdriver.chrome.options import Options
+from selenium.webdriver.chrome.service import Service
 
 from sondar import demo
 from sondar.store import people
-from sondar.store.database import migrate
+from sondar.store.database import migrate, open_pool
 from sondar.store.local_server import LocalServer
 from sondar.web.auth import hash_password
+from tests.browser.conftest import FLAGS, Page, Site
 
 PASSWORD = "bench-water-mark"
 
@@ -88,5 +92,29 @@ def running(people_count: int = 1) -> Iterator[Running]:
     finally:
         application.terminate()
         application.wait()
+        server.stop("immediate")
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+@contextmanager
+def demo_in_browser() -> Iterator[Page]:
+    """The demo workshop in headless Chromium, with nothing connected; everything is removed afterwards."""
+    folder = Path(tempfile.mkdtemp(prefix="sondar-bench-"))
+    folder.chmod(0o755)
+    server = LocalServer(folder / "postgres")
+    dsn = server.start()
+    migrate(dsn)
+    with open_pool(dsn, 2) as pool:
+        demo.seed(pool)
+    site = Site(server.application_dsn(dsn), "")
+    options = Options()
+    for flag in FLAGS:
+        options.add_argument(flag)
+    driver = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
+    try:
+        yield Page(driver, site)
+    finally:
+        driver.quit()
+        site.kill()
         server.stop("immediate")
         shutil.rmtree(folder, ignore_errors=True)

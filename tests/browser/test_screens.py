@@ -34,6 +34,13 @@ def fresh_job(page: Page) -> str:
     return chase
 
 
+def pick(page: Page, label: str, words: str) -> None:
+    """Choose in one of the lists of *Change the test*."""
+    css = "[aria-label='Change the test'] label"
+    chosen = page.wait(lambda: next(e for e in page.all(css) if e.text.startswith(label)), label)
+    Select(chosen.find_element(By.TAG_NAME, "select")).select_by_visible_text(words)
+
+
 def test_the_pad_enters_a_figure_without_a_keyboard(page: Page, fresh_job: str) -> None:
     page.wait(lambda: page.proposal()["kind"] == "volts" or page.keys(Keys.ARROW_DOWN), "a voltmeter test")
     press(page, "Pad")
@@ -50,10 +57,10 @@ def test_the_pad_enters_a_figure_without_a_keyboard(page: Page, fresh_job: str) 
 
 def test_a_lamp_is_answered_with_one_press(page: Page, fresh_job: str) -> None:
     page.keys("s")
-    press(page, "Test lamp 21 W")
+    pick(page, "With", "Test lamp 21 W")
     page.see("Your test.")
-    Select(page.find("select")).select_by_visible_text("F14.2")
-    Select(page.all("select")[1]).select_by_visible_text("BAT.neg")
+    pick(page, "Red lead", "F14.2")
+    pick(page, "Black lead", "BAT.neg")
     page.wait(lambda: page.proposal()["red"] == "F14.2" and page.proposal()["kind"] == "lamp", "the lamp at F14.2")
     assert page.proposal()["words"] == ["bright", "dim", "off"]
     press(page, "bright")
@@ -63,9 +70,9 @@ def test_a_lamp_is_answered_with_one_press(page: Page, fresh_job: str) -> None:
 
 def test_a_lamp_on_a_module_line_is_refused_with_the_reason(page: Page, fresh_job: str) -> None:
     page.keys("s")
-    press(page, "Test lamp 21 W")
-    Select(page.find("select")).select_by_visible_text("X1.23")
-    Select(page.all("select")[1]).select_by_visible_text("BAT.neg")
+    pick(page, "With", "Test lamp 21 W")
+    pick(page, "Red lead", "X1.23")
+    pick(page, "Black lead", "BAT.neg")
     page.see("would overload a module's input or driver")
 
 

@@ -182,9 +182,12 @@ export function EntryField(props: Props) {
   );
 }
 
+/** What was heard, best guess first; each guess has one text and its certainty. */
+type Heard = ArrayLike<ArrayLike<Record<string, unknown>>>;
+
 interface Recogniser {
   lang: string;
-  onresult: ((event: { results: ArrayLike<ArrayLike<{ transcript: string }>> }) => void) | null;
+  onresult: ((event: { results: Heard }) => void) | null;
   onerror: (() => void) | null;
   start: () => void;
 }
@@ -201,7 +204,16 @@ function listen(onText: (text: string) => void, onFailure: () => void) {
   if (!Recogniser) return;
   const recogniser = new Recogniser();
   recogniser.lang = "en";
-  recogniser.onresult = (event) => onText(event.results[0]?.[0]?.transcript ?? "");
+  recogniser.onresult = (event) => onText(words(event.results));
   recogniser.onerror = onFailure;
   recogniser.start();
+}
+
+/** The text of the best guess. */
+function words(heard: Heard): string {
+  const best = heard[0]?.[0];
+  for (const field in best) {
+    if (typeof best[field] === "string") return best[field];
+  }
+  return "";
 }
