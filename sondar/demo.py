@@ -21,6 +21,7 @@ from sondar.core.circuit.network import Circuit
 from sondar.core.codes import parse_codes
 from sondar.core.diagnosis.assess import assess
 from sondar.core.diagnosis.belief import Reading
+from sondar.core.diagnosis.charts import read_chart
 from sondar.core.diagnosis.plan import Bench
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.instruments import ORDINARY
@@ -34,6 +35,7 @@ from sondar.documents import (
     library_network,
     library_vehicles,
     load_circuit_text,
+    load_document,
     load_vehicle_text,
 )
 from sondar.store import charts, circuits, codes, evidence, intake, jobs, people, vehicles
@@ -123,7 +125,7 @@ def seed(pool: ConnectionPool[Db]) -> None:
             if jobs.job_of_key(db, key) is None:
                 _create(db, key, item, versions)
         for slug, text in library_charts().items():
-            charts.save_chart(db, slug, text.split("title: ", 1)[1].splitlines()[0], text)
+            charts.save_chart(db, slug, load_document(text, read_chart).title, text)
 
 
 def _people(db: Db) -> tuple[UUID, UUID]:

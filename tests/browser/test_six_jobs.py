@@ -6,6 +6,7 @@ One is run with the server killed and started again in the middle, one with the 
 from __future__ import annotations
 
 import time
+from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
@@ -50,20 +51,23 @@ JOBS = [
 ]
 
 
-class Hands:
+class Hands(ABC):
     """How the interface is worked: every step of a job as this pair of hands does it."""
 
     def __init__(self, page: Page) -> None:
         self.page = page
 
+    @abstractmethod
     def take_in(self, job: Job) -> None:
-        raise NotImplementedError
+        """From the job list to the open bench."""
 
+    @abstractmethod
     def enter(self, text: str) -> None:
-        raise NotImplementedError
+        """Type and record one reading."""
 
+    @abstractmethod
     def call(self) -> None:
-        raise NotImplementedError
+        """Call the verdict that is due."""
 
 
 class Keyboard(Hands):

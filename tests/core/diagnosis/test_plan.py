@@ -6,7 +6,7 @@ import pytest
 from bench.hidden_faults import Case, draw_cases, follow_plan
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.belief import Reading, update
-from sondar.core.diagnosis.plan import Bench, candidate_setups, evaluate, loss_matrix, make_plan, setup_change
+from sondar.core.diagnosis.plan import Bench, _two_steps, candidate_setups, evaluate, loss_matrix, make_plan, setup_change
 from sondar.core.diagnosis.predictions import CLASSES, Predictor
 from sondar.core.diagnosis.tests import TestFinder
 
@@ -147,6 +147,7 @@ def test_readings_beside_the_proposed_one_cost_only_their_own_minutes(fan_predic
     circuit = fan_predictor.circuit
     plan = make_plan(fan_predictor, update(fan_predictor, []), Bench(circuit.rest_setup(), refused=frozenset({"K3", "M5"})))
     first = plan.proposals[0]
+    assert plan.free
     for proposal in plan.free:
         assert proposal.test.setup == first.test.setup
         assert proposal.minutes < 1.0
@@ -154,17 +155,14 @@ def test_readings_beside_the_proposed_one_cost_only_their_own_minutes(fan_predic
         assert proposal.test != first.test
 
 
-def test_two_tests_together_are_looked_at_before_measuring_is_given_up(
-    fan_predictor: Predictor, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    """With one step priced out of paying, the second step of a good pair must bring measuring back."""
+def test_the_second_step_adds_its_fall_and_its_minutes(fan_predictor: Predictor, monkeypatch: pytest.MonkeyPatch) -> None:
     circuit, belief = fan_predictor.circuit, update(fan_predictor, [])
     bench = Bench(circuit.rest_setup(), instruments=("voltmeter", "ohmmeter"))
-    best = make_plan(fan_predictor, belief, bench).proposals[0].worth
-    monkeypatch.setattr("sondar.core.diagnosis.plan.PAYS_ABOVE", best * 1.05)
-    plan = make_plan(fan_predictor, belief, bench)
-    assert plan.settled == (plan.reason != "two tests together still pay")
-    monkeypatch.setattr("sondar.core.diagnosis.plan.MIN_LOSS_FOR_TWO", 1e9)
-    alone = make_plan(fan_predictor, belief, bench)
-    assert alone.settled
-    assert alone.reason == "no test left is worth its minutes"
+    ranked = make_plan(fan_predictor, belief, bench, alternatives=30).proposals
+    pair = _two_steps(fan_predictor, belief, bench, ranked)
+    assert pair is not None
+    alone = next(p for p in ranked if p.test == pair.test)
+    assert pair.fall > alone.fall
+    assert pair.minutes > alone.minutes
+    monkeypatch.setattr("sondar.core.diagnosis.plan.PAYS_ABOVE", 1e9)
+    assert _two_steps(fan_predictor, belief, bench, ranked) is None
