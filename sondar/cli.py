@@ -14,19 +14,24 @@ from typing import Any
 
 import click
 
-from sondar.core.circuit.model import Fault, Setup, Severity
+from sondar.circuit_files import CircuitFileError, former_names_in, load_circuit_text
+from sondar.core.circuit.document.fields import CircuitDocument
+from sondar.core.circuit.model import Change, Fault, Setup, Severity
 from sondar.core.circuit.network import Circuit
-from sondar.core.diagnosis.assess import assess, healthy_range, reading_label
-from sondar.core.diagnosis.belief import Belief, Reading, check_reading, update
-from sondar.core.diagnosis.plan import Bench
+from sondar.core.diagnosis.belief import Belief
+from sondar.core.diagnosis.costs import Situation
+from sondar.core.diagnosis.judge import judge as judge_circuit
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.sequencing import Node, Policy, read_table, sequence
-from sondar.core.diagnosis.tests import Test
-from sondar.core.diagnosis.views import Assessment
-from sondar.core.errors import PlanTableError, SondarError
-from sondar.core.instruments import INSTRUMENTS, Display
-from sondar.core.quantities import format_si, parse_entry
-from sondar.documents import CircuitFileError, load_circuit_text
+from sondar.core.errors import PlanTableError, QuantityError, SondarError, UnknownReferenceError
+from sondar.core.instruments import displays, instrument, sensible_tests
+from sondar.core.instruments.base import Display, Population, Test
+from sondar.core.instruments.reading import Reading
+from sondar.core.instruments.voltmeter import FLOATING_OHM, FLOATING_WORD_SHARE, UNSTABLE
+from sondar.core.present.assessment import Assessment, assessment
+from sondar.core.quantities import format_si, parse_si
+from sondar.core.solving.fuses import blown_fuses
+from sondar.core.wording.labels import expected_range, reading_label
 
 
 @click.group()
@@ -68,12 +73,15 @@ def validate(circuit: Path, as_json: bool) -> None:
         "id": found.document.id, "title": found.document.title, "parts": len(found.document.parts), "wires": len(found.document.wires),
         "points": len(found.points), "faults": len(found.faults), "controls": {k: list(v) for k, v in found.controls.items()},
     }  # fmt: skip
+    notes = [note.as_dict() for note in former_names_in(circuit.read_text(encoding="utf-8"))]
     if as_json:
-        click.echo(json.dumps({"valid": True, **facts}, ensure_ascii=False, indent=2))
+        click.echo(json.dumps({"valid": True, **facts, "notes": notes}, ensure_ascii=False, indent=2))
     else:
         click.echo(
-            f"{circuit}: good. {facts['parts']} parts, {facts['wires']} wires, {facts['points']} points, {facts['faults']} faults"
+            f"{circuit}: valid. {facts['parts']} parts, {facts['wires']} wires, {facts['points']} points, {facts['faults']} faults"
         )
+        for note in notes:
+            click.echo(f"  note, line {note['line'] or '-'}: {note['field']}: {note['message']}")
 
 
 def _setup(circuit: Circuit, name: str | None, sets: Sequence[str], unplug: Sequence[str], temperature_c: float) -> Setup:
@@ -89,7 +97,7 @@ def _setup(circuit: Circuit, name: str | None, sets: Sequence[str], unplug: Sequ
 @CIRCUIT
 @click.option("--setup", "setup_name", help="Named set-up of the file, or 'rest'.")
 @click.option("--set", "sets", multiple=True, metavar="CONTROL=POSITION", help="Move a control; may be repeated.")
-@click.option("--unplug", multiple=True, metavar="CONNECTOR", help="Part a connector; may be repeated.")
+@click.option("--unplug", multiple=True, metavar="CONNECTOR", help="Disconnect a connector; may be repeated.")
 @click.option("--temperature", default=20.0, show_default=True, help="Temperature of the parts in °C.")
 @click.option("--fault", metavar="ID[:SEVERITY]", help="Fault to predict; healthy if left out.")
 @JSON
@@ -122,16 +130,8 @@ def predictions_of(circuit: Circuit, setup: Setup, fault: str | None) -> dict[st
     Raises:
         UnknownReferenceError: no such fault or severity.
     """
-    from sondar.core.circuit.model import Change
-    from sondar.core.circuit.solver import blown_fuses, solve_waves
-    from sondar.core.diagnosis.findings import finding_display
-    from sondar.core.diagnosis.hypotheses import Suspect
-    from sondar.core.diagnosis.predictions import displays_of
-    from sondar.core.diagnosis.tests import TestFinder
-    from sondar.core.errors import UnknownReferenceError
-    from sondar.core.instruments import FINDINGS, FLOATING_OHM
-
     changes: tuple[Change, ...] = ()
+    name = ""
     if fault:
         name, _, label = fault.partition(":")
         if name not in circuit.faults:
@@ -139,15 +139,12 @@ def predictions_of(circuit: Circuit, setup: Setup, fault: str | None) -> dict[st
         changes = _severity(circuit.faults[name], label).changes
     blown = blown_fuses(circuit, [changes])
     points = [p for p in circuit.points.values() if p.reachable(setup)]
-    finder = TestFinder(circuit)
-    tests = [*finder.tests(setup), *finder.drives(setup)]
+    tests = sensible_tests(circuit, setup)
     ground = circuit.node(circuit.black_reference)
-    solved = solve_waves(circuit, setup, [(p.node, ground) for p in points], [changes], blown, samples=1)
-    volts, ohms = solved.mean([p.volts for p in solved.instants])[0, 0], solved.instants[0].ohms[0, 0]
-    shown = displays_of(circuit, setup, tests, [changes], blown, samples=1)
-    suspect = Suspect(fault.partition(":")[0] if fault else "none", "", "", "")
-    for name in dict.fromkeys(t.instrument for t in tests if INSTRUMENTS[t.instrument].kind in FINDINGS):
-        shown[name] = finding_display(circuit, name, [t.red for t in tests if t.instrument == name], [suspect])
+    population = Population(circuit, setup, [changes], blown, [circuit.faults.get(name)], samples=1)
+    solved = population.solve([(p.node, ground) for p in points])
+    volts, ohms = solved.mean([p.volts for p in solved.states])[0, 0], solved.states[0].ohms[0, 0]
+    shown = displays(population, tests)
     column: dict[str, int] = {}
     read = []
     for t in tests:
@@ -173,9 +170,6 @@ def _severity(fault: Fault, label: str) -> Severity:
     Raises:
         UnknownReferenceError: no such severity.
     """
-    from sondar.core.errors import QuantityError, UnknownReferenceError
-    from sondar.core.quantities import parse_si
-
     known = {s.label.replace(" ", ""): s for s in fault.severities}
     wanted = label.replace(" ", "")
     if not wanted:
@@ -200,14 +194,13 @@ def _fuses(circuit: Circuit, setup: Setup) -> list[str]:
 
 
 def _reading(one: Display) -> dict[str, Any]:
-    device = one.instrument
-    words = one.words[0, 0]
-    if device.only_words or (words.size and words.sum() > 0.5 and device.kind != "volts"):
-        extra = {"power_share": float(one.nominal[0, 0])} if device.kind == "lamp" else {}
-        return {"reading": device.words[int(words.argmax())], "value": None, **extra}
+    device, words = one.instrument, one.words[0, 0]
+    word = device.words[int(words.argmax())] if words.size else ""
+    if not device.figures or (words.sum() > 0.5 and word != UNSTABLE):
+        return {"reading": word, "value": None}
     value = float(one.nominal[0, 0])
-    label = format_si(value, device.unit) + (" or bouncing" if one.floating[0, 0] > 0.5 else "")
-    return {"reading": label, "value": value, "unit": device.unit, "range": healthy_range(one)[0]}
+    label = format_si(value, device.unit) + (f" or {word}" if words.sum() > 0.5 * FLOATING_WORD_SHARE else "")
+    return {"reading": label, "value": value, "unit": device.unit, "range": expected_range(one)[0]}
 
 
 @main.command()
@@ -215,7 +208,7 @@ def _reading(one: Display) -> dict[str, Any]:
 @click.argument("readings", type=click.Path(exists=True, dir_okay=False, path_type=Path))
 @JSON
 def judge(circuit: Path, readings: Path, as_json: bool) -> None:
-    """Judge a circuit from a JSON list of readings; print belief, verdict and the next test.
+    """Judge a circuit from a JSON list of readings; print belief, conclusion and the next test.
 
     Each reading: {"instrument", "red", "black", "setup": {"controls", "unplugged", "temperature_c"} or a name, "reading": "12.4"}.
     """
@@ -225,8 +218,8 @@ def judge(circuit: Path, readings: Path, as_json: bool) -> None:
         predictor = Predictor(found, listed[-1].test.setup.temperature_c if listed else 20.0)
         opened = frozenset(found.point(ref).place for r in listed for ref in (r.test.red, r.test.black))
         setup = listed[-1].test.setup if listed else found.rest_setup()
-        result = assess(predictor, listed, Bench(setup, opened))
-        belief = update(predictor, listed)
+        judged = judge_circuit(predictor, listed, Situation(setup, opened))
+        result, belief = assessment(judged), judged.belief
     except (SondarError, ValueError, KeyError, TypeError, AttributeError) as error:
         _fail(f"{readings}: {error if isinstance(error, SondarError | ValueError) else f'missing or misplaced {error}'}", as_json)
         return
@@ -234,35 +227,37 @@ def judge(circuit: Path, readings: Path, as_json: bool) -> None:
         click.echo(json.dumps(judgement_json(result, belief), ensure_ascii=False, indent=2))
         return
     for reading, effect in zip(listed, result.effects, strict=True):
-        mark = "as healthy" if effect.as_healthy else f"NOT as healthy ({effect.expected})"
+        mark = "within expected range" if effect.within_expected else f"OUTSIDE expected range ({effect.expected})"
         click.echo(f"  {reading.test.red:12} {reading_label(reading):14} {mark}")
     for suspect in result.suspects:
         click.echo(f"  {suspect.probability:6.1%}  {suspect.group:10} {suspect.title}")
-    verdict = result.verdict
-    click.echo(verdict.sentence if verdict.settled else f"Not yet: {verdict.reason}. {verdict.sentence}")
-    if not verdict.settled and result.proposals:
+    conclusion = result.conclusion
+    click.echo(conclusion.sentence if conclusion.settled else f"Not yet: {conclusion.reason}. {conclusion.sentence}")
+    if not conclusion.settled and result.proposals:
         proposal = result.proposals[0]
         click.echo(f"Next: {proposal.test.instrument_title} {proposal.test.red} against {proposal.test.black}, "
-                   f"{proposal.test.setup.text}; healthy: {proposal.expected}. {proposal.why}")  # fmt: skip
+                   f"{proposal.test.setup.text}; expected: {proposal.expected}. {proposal.why}")  # fmt: skip
 
 
 def judgement_json(result: Assessment, belief: Belief) -> dict[str, Any]:
-    """Belief by fault, unit and group, verdict or "not yet", next test: what an outside program needs.
+    """Belief by fault, unit and group, conclusion or "not yet", next test: what an outside program needs.
 
     ``none`` is *no fault now*, ``unknown`` *something not on the drawing*; faults are summed over their severities.
     """
     faults: dict[str, float] = {}
     for suspect, probability in zip(belief.hypotheses.suspects, belief.now, strict=True):
         faults[suspect.fault] = faults.get(suspect.fault, 0.0) + float(probability)
+    conclusion = result.conclusion.model_dump() if result.conclusion.settled else "not yet"
     units = {unit: float(p) for unit, p in zip(belief.hypotheses.units, belief.units(), strict=True)}
     return {
-        "verdict": result.verdict.model_dump() if result.verdict.settled else "not yet",
-        "leading": result.verdict.model_dump(),
+        "conclusion": conclusion,
+        "verdict": conclusion,  # its former name, kept for this format version
+        "leading": result.conclusion.model_dump(),
         "groups": result.track[-1].model_dump(),
         "units": dict(sorted(units.items(), key=lambda item: -item[1])),
         "faults": dict(sorted(faults.items(), key=lambda item: -item[1])),
         "effects": [e.model_dump() for e in result.effects],
-        "next": None if result.verdict.settled or not result.proposals else result.proposals[0].model_dump(),
+        "next": None if result.conclusion.settled or not result.proposals else result.proposals[0].model_dump(),
     }
 
 
@@ -283,15 +278,10 @@ def read_reading(circuit: Circuit, index: int, item: dict[str, Any]) -> Reading:
         )
     for ref in (item["red"], item.get("black", circuit.black_reference)):
         circuit.point(ref)
-    entry = parse_entry(str(item["reading"]))
-    test = Test(item["instrument"], item["red"], item.get("black", circuit.black_reference), made)
-    reading = Reading(str(item.get("id", index + 1)), test, entry.value, entry.state, entry.resolution)
-    if test.instrument not in INSTRUMENTS:
-        from sondar.core.errors import UnknownReferenceError
-
-        raise UnknownReferenceError("instrument", test.instrument, list(INSTRUMENTS))
-    check_reading(reading)
-    return reading
+    device = instrument(str(item["instrument"]))
+    entry = device.understand(str(item["reading"]))
+    test = Test(device.id, item["red"], item.get("black", circuit.black_reference), made)
+    return Reading(str(item.get("id", index + 1)), test, entry.value, entry.state, entry.resolution)
 
 
 @main.command()
@@ -329,8 +319,6 @@ def _print_tree(node: Node, indent: str) -> None:
 @main.command()
 def schema() -> None:
     """Print the JSON Schema of circuit files."""
-    from sondar.core.circuit.document import CircuitDocument
-
     click.echo(json.dumps(CircuitDocument.model_json_schema(), ensure_ascii=False, indent=2))
 
 

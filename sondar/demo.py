@@ -17,28 +17,28 @@ from uuid import NAMESPACE_URL, UUID, uuid5
 from argon2 import PasswordHasher
 from psycopg_pool import ConnectionPool
 
-from sondar.core.circuit.network import Circuit
-from sondar.core.codes import parse_codes
-from sondar.core.diagnosis.assess import assess
-from sondar.core.diagnosis.belief import Reading
-from sondar.core.diagnosis.charts import read_chart
-from sondar.core.diagnosis.plan import Bench
-from sondar.core.diagnosis.predictions import Predictor
-from sondar.core.instruments import ORDINARY
-from sondar.core.quantities import format_si, parse_entry
-from sondar.core.vin import check_digit
-from sondar.devices.standins.diagnostic_vehicle import DiagnosticVehicle, DoipServer, HiddenFault
-from sondar.devices.standins.vehicle import SimulatedVehicle
-from sondar.documents import (
-    library_charts,
+from sondar.circuit_files import (
     library_circuits,
     library_network,
+    library_procedures,
     library_vehicles,
     load_circuit_text,
     load_document,
     load_vehicle_text,
 )
-from sondar.store import charts, circuits, codes, evidence, intake, jobs, people, vehicles
+from sondar.core.circuit.network import Circuit
+from sondar.core.codes import parse_codes
+from sondar.core.diagnosis.belief import Reading
+from sondar.core.diagnosis.judge import assess
+from sondar.core.diagnosis.predictions import Predictor
+from sondar.core.diagnosis.ranking import Situation
+from sondar.core.instruments import ORDINARY
+from sondar.core.procedures.procedure import read_procedure
+from sondar.core.quantities import format_si, parse_entry
+from sondar.core.vin import check_digit
+from sondar.simulators.diagnostic_vehicle import DiagnosticVehicle, DoipServer, HiddenFault
+from sondar.simulators.vehicle import SimulatedVehicle
+from sondar.store import circuits, codes, evidence, intake, jobs, people, procedures, vehicles
 from sondar.store.database import Db, enter
 
 WORKSHOP = "Port Alder Harbour workshop"
@@ -56,8 +56,8 @@ class DemoJob:
     """One demo vehicle: what the customer says, what is hidden, how far the job has come.
 
     Attributes:
-        model: library vehicle; circuit: the circuit to chase, empty if nothing has been chosen yet.
-        readings: how many of Sondar's proposals have been carried out; −1 for all, with the verdict called.
+        model: library vehicle; circuit: the circuit to diagnosis, empty if nothing has been chosen yet.
+        readings: how many of Sondar's proposals have been carried out; −1 for all, with the conclusion called.
         answers: what has been asked at the door.
     """
 
@@ -124,8 +124,8 @@ def seed(pool: ConnectionPool[Db]) -> None:
             key = _key(item.name)
             if jobs.job_of_key(db, key) is None:
                 _create(db, key, item, versions)
-        for slug, text in library_charts().items():
-            charts.save_chart(db, slug, load_document(text, read_chart).title, text)
+        for slug, text in library_procedures().items():
+            procedures.save_procedure(db, slug, load_document(text, read_procedure).title, text)
 
 
 def _people(db: Db) -> tuple[UUID, UUID]:
@@ -181,21 +181,21 @@ def _create(db: Db, key: UUID, item: DemoJob, versions: dict[str, circuits.Circu
         intake.add_note(db, job_id, uuid5(job_id, "note"), item.note)
     if item.circuit:
         version = versions[item.circuit]
-        chase_id = jobs.open_chase(db, job_id, uuid5(job_id, "chase"), version.id, "chosen at the door", {})
-        chase = jobs.chase_by_id(db, chase_id)
-        assert chase is not None
-        _measure(db, chase, item)
+        diagnosis_id = jobs.open_diagnosis(db, job_id, uuid5(job_id, "diagnosis"), version.id, "chosen at the door", {})
+        diagnosis = jobs.diagnosis_by_id(db, diagnosis_id)
+        assert diagnosis is not None
+        _measure(db, diagnosis, item)
 
 
-def _measure(db: Db, chase: jobs.Chase, item: DemoJob) -> None:
+def _measure(db: Db, diagnosis: jobs.CircuitDiagnosis, item: DemoJob) -> None:
     circuit = Circuit(load_circuit_text(library_circuits()[item.circuit]))
     predictor = Predictor(circuit)
     vehicle = SimulatedVehicle(circuit, [(f.fault, f.severity) for f in item.faults if f.behaviour == "hard"], seed_of(item.name))
     readings: list[Reading] = []
-    bench = Bench(circuit.rest_setup())
+    bench = Situation(circuit.rest_setup())
     while item.readings < 0 or len(readings) < item.readings:
         result = assess(predictor, readings, bench)
-        if result.verdict.settled:
+        if result.conclusion.settled:
             break
         view = result.proposals[0].test
         test = next(
@@ -208,16 +208,16 @@ def _measure(db: Db, chase: jobs.Chase, item: DemoJob) -> None:
         entry = parse_entry(text)
         reading = Reading(str(len(readings)), test, entry.value, entry.state, entry.resolution)
         readings.append(reading)
-        evidence.append_reading(db, chase, evidence.NewReading.of(uuid5(chase.id, reading.id), test, text, entry, "meter"))
-        bench = Bench(
+        evidence.append_reading(db, diagnosis, evidence.NewReading.of(uuid5(diagnosis.id, reading.id), test, text, entry, "meter"))
+        bench = Situation(
             test.setup, bench.opened | {circuit.point(ref).place for ref in (test.red, test.black)} | test.setup.unplugged
         )
     if item.readings < 0:
-        verdict = assess(predictor, readings, bench).verdict
-        evidence.append_verdict(
-            db, chase, uuid5(chase.id, "verdict"),
-            {"sentence": verdict.sentence, "group": verdict.group, "units": verdict.units, "certainty": min(1.0, verdict.certainty),
-             "settled": verdict.settled},
+        conclusion = assess(predictor, readings, bench).conclusion
+        evidence.append_conclusion(
+            db, diagnosis, uuid5(diagnosis.id, "conclusion"),
+            {"sentence": conclusion.sentence, "group": conclusion.group, "units": conclusion.units, "certainty": min(1.0, conclusion.certainty),
+             "settled": conclusion.settled},
         )  # fmt: skip
 
 
@@ -227,7 +227,7 @@ def seed_of(name: str) -> int:
 
 
 def write_vehicles(path: Path) -> None:
-    """Describe the demo vehicles for the stand-in bench meter."""
+    """Describe the demo vehicles for the simulator bench meter."""
     described = {
         item.name: {"vehicle": item.model, "faults": [[f.fault, f.severity] for f in item.faults if f.behaviour == "hard"],
                     "seed": seed_of(item.name)}

@@ -1,5 +1,5 @@
 """Start everything on this machine: database, migrations, library, and the application; with ``--demo`` also the demo data and the
-stand-in bench meter. Stops what it started when it is told to stop.
+simulator bench meter. Stops what it started when it is told to stop.
 """
 
 from __future__ import annotations
@@ -19,7 +19,7 @@ from pathlib import Path
 from types import FrameType
 
 from sondar import demo
-from sondar.devices.standins.bench_meter import MeterServer, vehicles_from
+from sondar.simulators.bench_meter import MeterServer, vehicles_from
 from sondar.store import people
 from sondar.store.database import migrate, open_pool
 from sondar.store.local_server import LocalServer, ServerError
@@ -67,9 +67,9 @@ def main() -> int:
             demo.seed(pool)
             vehicles = json.dumps(demo.serve_vehicles())
             demo.write_vehicles(folder / "demo-vehicles.json")
-            stand_in = MeterServer(vehicles_from(folder / "demo-vehicles.json"))
-            threading.Thread(target=stand_in.serve_forever, daemon=True).start()
-            meter = stand_in.address
+            simulated_vehicle = MeterServer(vehicles_from(folder / "demo-vehicles.json"))
+            threading.Thread(target=simulated_vehicle.serve_forever, daemon=True).start()
+            meter = simulated_vehicle.address
         else:
             with pool.connection() as db:
                 demo.load_library(db)

@@ -4,15 +4,19 @@ from __future__ import annotations
 
 import shutil
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 
 import pytest
 
+from sondar.circuit_files import library_circuits, library_network, load_circuit_text
 from sondar.core.circuit.network import Circuit
+from sondar.core.diagnosis.costs import Situation
+from sondar.core.diagnosis.judge import judge
 from sondar.core.diagnosis.predictions import Predictor
-from sondar.core.diagnosis.triage import TriageModel
-from sondar.documents import library_circuits, library_network, load_circuit_text
+from sondar.core.instruments.reading import Reading
+from sondar.core.present.assessment import Assessment, assessment
+from sondar.core.triage.model import TriageModel
 from sondar.store.database import migrate
 from sondar.store.local_server import LocalServer
 
@@ -26,6 +30,11 @@ LATCH_TEXT = (ROOT / "tests" / "circuits" / "tailgate-latch.yaml").read_text(enc
 def circuit_of(text: str) -> Circuit:
     """A circuit from its file's text."""
     return Circuit(load_circuit_text(text))
+
+
+def assessed(predictor: Predictor, readings: Sequence[Reading], situation: Situation) -> Assessment:
+    """Judged and presented, as the screen gets it."""
+    return assessment(judge(predictor, readings, situation))
 
 
 @pytest.fixture(scope="session")

@@ -73,7 +73,7 @@ def test_judge_reaches_a_verdict_and_says_not_yet(tmp_path: Path) -> None:
     code, output = run("judge", FAN, str(file), "--json")
     assert code == 0
     first = json.loads(output)
-    assert first["verdict"] == "not yet"
+    assert first["conclusion"] == "not yet"
     assert first["next"]["test"]["red"]
     readings.append({"red": "X1.23", "instrument": "voltmeter", "setup": "commanded", "reading": "0.0"})
     readings.append({"red": "X3.85", "black": "X1.23", "instrument": "voltmeter", "setup": "commanded", "reading": "12.0"})

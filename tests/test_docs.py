@@ -10,13 +10,13 @@ from pathlib import Path
 import pytest
 from click.testing import CliRunner
 
+from sondar.circuit_files import library_circuits, load_circuit_text, load_document, load_vehicle_text
 from sondar.cli import main
-from sondar.core.circuit.document import Limit
 from sondar.core.circuit.families import AnyPart
 from sondar.core.circuit.network import Circuit
-from sondar.core.diagnosis.charts import read_chart
 from sondar.core.instruments import INSTRUMENTS
-from sondar.documents import library_circuits, load_circuit_text, load_document, load_vehicle_text
+from sondar.core.limits.document import Limit
+from sondar.core.procedures.document import read_procedure
 from sondar.web import auth
 from tests.conftest import ROOT, circuit_of
 
@@ -81,10 +81,10 @@ def test_the_vehicle_example_reads() -> None:
 
 
 def test_the_chart_example_reads_against_its_circuit() -> None:
-    example = next(block for block in blocks(FORMAT, "yaml") if block.startswith("sondar_chart"))
+    example = next(block for block in blocks(FORMAT, "yaml") if block.startswith("sondar_procedure"))
     circuit = circuit_of(library_circuits()["ambient-temperature"])
-    chart = load_document(example, lambda data: read_chart(data, circuit))
-    assert list(chart.steps) == ["1", "2"]
+    procedure = load_document(example, lambda data: read_procedure(data, circuit))
+    assert list(procedure.steps) == ["1", "2"]
 
 
 def test_every_form_of_limit_in_the_example_is_one() -> None:
@@ -97,10 +97,10 @@ def test_every_form_of_limit_in_the_example_is_one() -> None:
 
 def test_every_instrument_is_explained_in_the_engines_document() -> None:
     text = (DOCS / "engine.md").read_text(encoding="utf-8").lower()
-    told = {"scope-top": "scope levels", "scope-bottom": "scope levels", "feed-test": "feed test", "weak-pull": "weak pull",
-            "probe-ground": "ground on",
-            "probe-supply": "supply on", "answers": "scan tool asks", "look": "close look", "wiggle": "wiggle", "swap": "known-good part",
-            "clean": "cleaning", "gauge": "gauge", "scan-value": "scan tool value", "lamp-5w": "lamp", "lamp-21w": "lamp",
+    told = {"scope-top": "scope levels", "scope-bottom": "scope levels", "loaded-circuit-test": "feed test", "line-state": "weak pull",
+            "applied-ground": "ground on",
+            "applied-supply": "supply on", "answers": "scan tool asks", "look": "close look", "wiggle": "wiggle", "swap": "known-good part",
+            "clean": "cleaning", "gauge": "gauge", "live-data": "scan tool value", "lamp-5w": "lamp", "lamp-21w": "lamp",
             "ac-voltmeter": "ac voltmeter", "led-probe": "led probe"}  # fmt: skip
     assert [name for name in INSTRUMENTS if told.get(name, name) not in text] == []
 

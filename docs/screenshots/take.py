@@ -58,14 +58,14 @@ def main(names: list[str]) -> None:
     driver.execute_async_script(CALL, "POST", "/session", {"sign_in": demo.PEOPLE[0][0], "password": demo.PASSWORD})
     jobs = {job["plate"]: job["id"] for job in driver.execute_async_script(CALL, "GET", "/jobs", None)["jobs"]}
 
-    def chase(plate: str) -> str:
-        found = driver.execute_async_script(CALL, "GET", f"/jobs/{jobs[plate]}", None)["chases"][0]["id"]
+    def diagnosis(plate: str) -> str:
+        found = driver.execute_async_script(CALL, "GET", f"/jobs/{jobs[plate]}", None)["diagnoses"][0]["id"]
         return f"/bench/{found}"
 
     shared = driver.execute_async_script(CALL, "POST", f"/jobs/{jobs['PA 40 LSK']}/shares", {"days": 14})["token"]
     circuits = driver.execute_async_script(CALL, "GET", "/circuits", None)["circuits"]
     circuit = next(c["version_id"] for c in circuits if c["slug"] == "tern-heated-screen")
-    bench, triage, fan = "[data-testid=proposal]", "[data-testid=triage]", chase("PA 12 TRN")
+    bench, triage, fan = "[data-testid=proposal]", "[data-testid=triage]", diagnosis("PA 12 TRN")
     shots: dict[str, tuple[Any, ...]] = {
         "jobs": ("/", "ul a"),
         "new-job": ("/jobs/new?plate=PA+12+TRN", "input[name=make]"),
@@ -79,10 +79,10 @@ def main(names: list[str]) -> None:
         "shared": (f"/s/{shared}", "main h1"),
         "bench": (fan, bench),
         "bench-night": (fan, bench, "dark"),
-        "bench-due": (chase("PA 40 LSK"), bench),
-        "verdict": (f"{chase('PA 40 LSK')}/verdict", "[data-testid=verdict]"),
+        "bench-due": (diagnosis("PA 40 LSK"), bench),
+        "conclusion": (f"{diagnosis('PA 40 LSK')}/conclusion", "[data-testid=conclusion]"),
         "bench-limits": (fan, bench, "light", ("button[role=tab]:nth-of-type(2)",)),
-        "bench-chart": (chase("PA 40 LSK"), bench, "light", ("button[role=tab]:nth-of-type(3)", "Compare with")),
+        "bench-procedure": (diagnosis("PA 40 LSK"), bench, "light", ("button[role=tab]:nth-of-type(3)", "Compare with")),
         "circuit": (f"/circuits/{circuit}", "[data-testid=drawing] svg"),
         "bench-sums": (fan, bench, "light", ("Sums",)),
         "bench-own-test": (

@@ -1,4 +1,4 @@
-"""The computation: circuits, predictions, belief, plan and verdict.
+"""The computation: circuits, predictions, belief, plan and conclusion.
 
 Rule of this folder: it imports the standard library, NumPy, SciPy, NetworkX and Pydantic, and nothing
 else. No Flask, no SQL, no files, no clock, no network, and no randomness that was not passed in or
@@ -6,6 +6,6 @@ seeded from names. import-linter holds the rule (``pyproject.toml``).
 
 * ``quantities``   what a technician types and reads, to and from SI
 * ``circuit``      document -> parts -> network -> solved operating points
-* ``diagnosis``    predictions -> belief -> plan -> verdict
+* ``diagnosis``    predictions -> belief -> plan -> conclusion
 * ``drawing``      layout of the circuit from feed to ground
 """

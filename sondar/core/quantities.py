@@ -1,4 +1,4 @@
-"""Readings as people type and read them: ``12.4``, ``12,4``, ``4k7``, ``50m``, ``1.2 kΩ``, ``OL``.
+"""Figures as people type and read them: ``12.4``, ``12,4``, ``4k7``, ``50m``, ``1.2 kΩ``.
 
 SI inside, shop units at the edge: everything here turns text into a bare SI number plus the resolution
 that the text implies, or an SI number into a short label with its unit.
@@ -17,44 +17,6 @@ PREFIXES = {"p": 1e-12, "n": 1e-9, "u": 1e-6, "µ": 1e-6, "μ": 1e-6, "m": 1e-3,
 
 UNIT_WORDS = {"v": "V", "volt": "V", "volts": "V", "ω": "Ω", "ohm": "Ω", "ohms": "Ω", "r": "Ω", "a": "A", "amp": "A",
               "hz": "Hz", "%": "%", "w": "W", "s": "s", "°c": "°C", "c": "°C"}  # fmt: skip
-
-STATE_WORDS = {
-    "ol": "OL", "o.l": "OL", "o.l.": "OL", "0l": "OL", "over": "OL", "inf": "OL", "open": "OL",
-    "bouncing": "bouncing", "bounce": "bouncing", "bounces": "bouncing", "b": "bouncing", "float": "bouncing",
-    "floating": "bouncing", "ghost": "bouncing", "wandering": "bouncing",
-    "bright": "bright", "on": "bright", "full": "bright", "dim": "dim", "d": "dim", "glow": "dim", "off": "off",
-    "dark": "off", "none": "off",
-    "live": "volts present", "volts present": "volts present", "voltage": "volts present",
-    "acts": "acts", "works": "acts", "clicks": "acts", "click": "acts", "turns": "acts", "spins": "acts", "lights": "acts", "moves": "acts",
-    "warms": "acts", "steps": "acts", "weak": "weak", "slow": "weak", "nothing": "nothing", "no click": "nothing", "dead": "nothing",
-    "silent": "nothing", "supply": "supply", "ground": "ground", "both": "both", "pulses": "both", "flickers": "flickers", "flicker": "flickers",
-    "flickering": "flickers", "faint": "faint", "intermittent": "unsteady", "on and off": "unsteady", "unsteady": "unsteady",
-    "comes and goes": "unsteady",
-    "neither": "neither", "no signal": "no signal",
-    "no supply": "no supply", "held high": "held high", "high": "held high", "pulled low": "pulled low", "low": "pulled low",
-    "answers": "answers", "yes": "answers", "no answer": "no answer", "no": "no answer",
-    "between": "between", "trips": "trips", "tripped": "trips",
-    "damaged": "damaged", "damage": "damaged", "corroded": "damaged", "chafed": "damaged", "burnt": "damaged", "blown": "damaged",
-    "sound": "sound", "fine": "sound", "clean": "sound", "ok": "sound", "reacts": "reacts", "steady": "steady", "cured": "cured",
-    "fixed": "cured", "unchanged": "unchanged", "same": "unchanged", "agrees": "agrees", "differs": "differs",
-}  # fmt: skip
-"""Words a technician enters for what is seen, by instrument display or lamp."""
-
-SOFT_WORDS: dict[str, dict[str, dict[str, float]]] = {
-    "lamp": {
-        "flickers": {"dim": 0.55, "bright": 0.3, "off": 0.15},
-        "faint": {"dim": 0.9, "off": 0.1},
-        "unsteady": {"bright": 0.4, "dim": 0.3, "off": 0.3},
-    },
-    "led": {
-        "flickers": {"both": 0.9, "ground": 0.05, "supply": 0.05},
-        "unsteady": {"both": 0.4, "neither": 0.2, "supply": 0.2, "ground": 0.2},
-    },
-    "senses": {"unsteady": {"acts": 0.35, "weak": 0.4, "nothing": 0.25}, "faint": {"weak": 0.9, "nothing": 0.1}},
-    "drive": {"unsteady": {"acts": 0.35, "weak": 0.4, "nothing": 0.25}, "faint": {"weak": 0.9, "nothing": 0.1}},
-    "volts": {"unsteady": {"bouncing": 1.0}},
-}
-"""Kind of instrument -> word that people use and no display has -> how likely each proper word is behind it."""
 
 ABOUT_SHARE = 0.05
 """Half-width that "about" leaves open, as a share of the figure."""
@@ -81,7 +43,7 @@ class Entry:
     Attributes:
         value: number in SI units, or None for a word.
         resolution: half-width in SI units that the last typed digit, the range or "about" leaves open (0 for a word).
-        state: ``OL``, ``bouncing``, ``bright``, ``dim``, ``off``, ``volts present`` or None.
+        state: a word of the instrument, or None for a figure.
         unit: unit symbol found in the text, or None when the instrument decides.
     """
 
@@ -92,15 +54,12 @@ class Entry:
 
 
 def parse_entry(text: str) -> Entry:
-    """Understand one typed reading: a figure, a range (``0.2..4.8``, ``min 0.2 max 4.8``), ``~12``, ``12±0.3``, ``<0.1`` or a word.
+    """Understand one typed figure: ``12.4``, a range (``0.2..4.8``, ``min 0.2 max 4.8``), ``~12``, ``12±0.3``, ``<0.1``.
 
     Raises:
-        QuantityError: neither a number with an optional prefix and unit nor a known word.
+        QuantityError: not a number with an optional prefix and unit; words belong to the instruments.
     """
     cleaned = text.strip()
-    word = STATE_WORDS.get(cleaned.lower())
-    if word is not None:
-        return Entry(None, 0.0, word, None)
     return _uncertain(cleaned, text) or _number(cleaned, text)
 
 
@@ -139,7 +98,7 @@ def _figure(cleaned: str, text: str) -> tuple[float, float, str | None]:
     """Value and half of its last digit in SI units, and its unit if one was given."""
     match = _NUMBER.match(cleaned)
     if match is None or not (match["whole"] or match["frac"]):
-        raise QuantityError(text, "a number such as 12.4, 12,4, 4k7, 50m or 1.2 kΩ, a range such as 0.2..4.8, or a word such as OL")
+        raise QuantityError(text, "a number such as 12.4, 12,4, 4k7, 50m or 1.2 kΩ, or a range such as 0.2..4.8")
     prefix, tail, unit_text = match["prefix"], match["tail"], match["unit"]
     if tail and (match["frac"] is not None or not prefix):
         raise QuantityError(text, "one decimal sign: 4k7 or 4.7k, not both")

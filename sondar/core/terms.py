@@ -8,7 +8,7 @@ from collections.abc import Iterable, Sequence
 _WORD = re.compile(r"[0-9A-Za-zÀ-ÿ]+")
 
 
-def question(text: str, groups: Iterable[Sequence[str]]) -> str | None:
+def search_query(text: str, groups: Iterable[Sequence[str]]) -> str | None:
     """What a person typed, as PostgreSQL ``tsquery`` text; None if it holds no word.
 
     All words must be there; each may be the beginning of a word, or any name of the same thing. Only letters and digits come

@@ -13,7 +13,7 @@ def check_digit(vin: str) -> str:
 
 
 def vin_problem(vin: str) -> str | None:
-    """What is wrong with a VIN, or None. A wrong form is an error; a wrong check digit may be a maker that does not use it."""
+    """What is wrong with a VIN, or None. A wrong form is an error; a wrong check digit may be a manufacturer that does not use it."""
     if len(vin) != 17:
         return f"a VIN has 17 characters, this has {len(vin)}"
     wrong = sorted({c for c in vin if not (c.isascii() and c.isdigit()) and c not in _VALUE})
@@ -23,7 +23,7 @@ def vin_problem(vin: str) -> str | None:
 
 
 def vin_warning(vin: str) -> str | None:
-    """Said when the check digit does not fit: a slip of the pen, or a maker that does not use it."""
+    """Said when the check digit does not fit: a slip of the pen, or a manufacturer that does not use it."""
     expected = check_digit(vin)
     if vin[8] == expected:
         return None

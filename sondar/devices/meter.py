@@ -1,7 +1,7 @@
 """Reading a bench meter over SCPI (IEEE 488.2 / SCPI-1999) through PyVISA, real or simulated alike.
 
-A real meter knows nothing of the vehicle: the technician holds its leads. A meter that announces the option ``LEADS`` in
-``*OPT?`` can be told where they are; the shipped stand-in does. That is the only difference, and it is the meter's own word.
+A real meter knows nothing of the vehicle: the technician holds its probes. A meter that announces the option ``LEADS`` in
+``*OPT?`` can be told where they are; the shipped simulator does. That is the only difference, and it is the meter's own word.
 """
 
 from __future__ import annotations
@@ -13,18 +13,13 @@ from pyvisa.resources import MessageBasedResource
 
 from sondar.core.circuit.model import Setup
 from sondar.core.errors import SondarError
-from sondar.core.instruments import INSTRUMENTS
+from sondar.core.instruments import instrument
+from sondar.core.instruments.base import Instrument
 from sondar.core.quantities import format_si
 
 OVERLOAD = 9.9e37
 """SCPI-1999, 7.2.1: what a meter sends for infinity; not-a-number is 9.91e37."""
 NOT_A_NUMBER = 9.91e37
-
-QUERIES = {
-    "voltmeter": "MEAS:VOLT:DC?", "ohmmeter": "MEAS:RES?", "ac-voltmeter": "MEAS:VOLT:AC?", "frequency": "MEAS:FREQ?", "duty": "MEAS:PDUT?",
-    "clamp": "MEAS:CURR:DC?",
-}  # fmt: skip
-"""What a bench meter can be asked (SCPI-1999, measurement instructions). Everything else is for eyes, ears and other tools."""
 
 
 class MeterError(SondarError):
@@ -33,7 +28,7 @@ class MeterError(SondarError):
 
 @dataclass(frozen=True)
 class Placement:
-    """Where leads and vehicle are, for a meter that can be told."""
+    """Where probes and vehicle are, for a meter that can be told."""
 
     vehicle: str
     setup: Setup
@@ -41,8 +36,8 @@ class Placement:
     black: str
 
 
-def read_meter(address: str, instrument: str, placement: Placement, timeout_s: float = 4.0) -> str:
-    """One reading as the text a person would enter: ``12.31``, ``OL``, ``bouncing``, ``bright``.
+def read_meter(address: str, instrument_id: str, placement: Placement, timeout_s: float = 4.0) -> str:
+    """One reading as the text a person would enter: ``12.31``, ``OL``, ``unstable``, ``bright``.
 
     Args:
         address: VISA address, for instance ``TCPIP::127.0.0.1::5025::SOCKET``.
@@ -50,6 +45,7 @@ def read_meter(address: str, instrument: str, placement: Placement, timeout_s: f
     Raises:
         MeterError: no answer, or an answer that is no number.
     """
+    device = instrument(instrument_id)
     try:
         manager = pyvisa.ResourceManager("@py")
         link = manager.open_resource(address, read_termination="\n", write_termination="\n", timeout=int(timeout_s * 1000))
@@ -58,17 +54,17 @@ def read_meter(address: str, instrument: str, placement: Placement, timeout_s: f
     assert isinstance(link, MessageBasedResource)
     try:
         if "LEADS" in link.query("*OPT?"):
-            place_leads(link, placement)
-        elif instrument not in QUERIES:
-            raise MeterError(f"this meter cannot see that: type {', '.join(INSTRUMENTS[instrument].words) or 'what you read'}")
-        return as_entry(instrument, link.query(QUERIES.get(instrument, f"SIM:SEE? {instrument}")))
+            place_probes(link, placement)
+        elif not device.query:
+            raise MeterError(f"this meter cannot see that: type {', '.join(device.words) or 'what you read'}")
+        return as_entry(device, link.query(device.query or f"SIM:SEE? {device.id}"))
     except (pyvisa.Error, OSError) as error:
         raise MeterError(f"the meter at {address} does not answer ({error}): try again, or type the reading") from error
     finally:
         link.close()
 
 
-def place_leads(link: MessageBasedResource, placement: Placement) -> None:
+def place_probes(link: MessageBasedResource, placement: Placement) -> None:
     """Tell a meter of option LEADS the vehicle, its set-up and the two points."""
     controls = ",".join(f"{name}={value}" for name, value in placement.setup.controls)
     for command in (
@@ -84,14 +80,13 @@ def place_leads(link: MessageBasedResource, placement: Placement) -> None:
         raise MeterError(f"the meter reports {error}")
 
 
-def as_entry(instrument: str, answer: str) -> str:
+def as_entry(device: Instrument, answer: str) -> str:
     """A SCPI answer as entry text.
 
     Raises:
         MeterError: not a number.
     """
-    device = INSTRUMENTS[instrument]
-    if device.only_words or answer.strip() in device.words:
+    if not device.figures or answer.strip() in device.words:
         return answer.strip()
     try:
         value = float(answer)

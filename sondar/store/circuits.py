@@ -9,7 +9,7 @@ from uuid import UUID
 
 from psycopg.rows import class_row
 
-from sondar.core.circuit.document import CircuitDocument
+from sondar.core.circuit.document.fields import CircuitDocument
 from sondar.store.database import Db
 
 

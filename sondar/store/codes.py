@@ -1,4 +1,4 @@
-"""Scans of trouble codes, clearings, and what the workshop knows about makers' codes."""
+"""Scans of trouble codes, clearings, and what the workshop knows about manufacturers' codes."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Appended evidence of a job: readings, retractions, points and tools ruled out, verdicts called."""
+"""Appended evidence of a job: readings, voidings, points and tools ruled out, conclusions called."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from psycopg.types.json import Jsonb
 from sondar.core.diagnosis.tests import Test
 from sondar.core.quantities import Entry
 from sondar.store.database import Db
-from sondar.store.jobs import Chase, advance, next_seq
+from sondar.store.jobs import CircuitDiagnosis, advance, next_seq
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -39,12 +39,12 @@ class ReadingFields:
 
 @dataclass(frozen=True, kw_only=True)
 class StoredReading(ReadingFields):
-    """A reading as kept, with its retraction if there is one."""
+    """A reading as kept, with its voiding if there is one."""
 
     id: UUID
     seq: int
     created_at: datetime
-    retracted_because: str | None
+    voided_because: str | None
     by: str | None
 
 
@@ -69,99 +69,105 @@ class NewReading(ReadingFields):
 
 
 def _already(db: Db, table: str, job_id: UUID, client_key: UUID) -> bool:
-    assert table in ("reading", "retraction", "exclusion", "verdict")
+    assert table in ("reading", "voiding", "exclusion", "conclusion")
     row = db.execute(f"SELECT 1 FROM {table} WHERE job_id = %s AND client_key = %s", (job_id, client_key)).fetchone()
     return row is not None
 
 
-def append_reading(db: Db, chase: Chase, reading: NewReading) -> bool:
+def append_reading(db: Db, diagnosis: CircuitDiagnosis, reading: NewReading) -> bool:
     """Append a reading; False if its client key was there already and nothing was added.
 
     The job row is locked first, so two repeats that cross cannot both append.
     """
-    seq = next_seq(db, chase.job_id)
-    if _already(db, "reading", chase.job_id, reading.client_key):
+    seq = next_seq(db, diagnosis.job_id)
+    if _already(db, "reading", diagnosis.job_id, reading.client_key):
         return False
     db.execute(
         """
-        INSERT INTO reading (job_id, chase_id, seq, client_key, instrument, red, black, controls, unplugged, temperature_c, entry,
+        INSERT INTO reading (job_id, diagnosis_id, seq, client_key, instrument, red, black, controls, unplugged, temperature_c, entry,
                              value_si, state, resolution_si, source, note, present, meter_id, meter_error_si)
-        VALUES (%(job_id)s, %(chase_id)s, %(seq)s, %(client_key)s, %(instrument)s, %(red)s, %(black)s, %(controls)s, %(unplugged)s,
+        VALUES (%(job_id)s, %(diagnosis_id)s, %(seq)s, %(client_key)s, %(instrument)s, %(red)s, %(black)s, %(controls)s, %(unplugged)s,
                 %(temperature_c)s, %(entry)s, %(value_si)s, %(state)s, %(resolution_si)s, %(source)s, %(note)s, %(present)s, %(meter_id)s,
                 %(meter_error_si)s)
         """,
-        {**reading.__dict__, "controls": Jsonb(reading.controls), "job_id": chase.job_id, "chase_id": chase.id, "seq": seq},
+        {
+            **reading.__dict__,
+            "controls": Jsonb(reading.controls),
+            "job_id": diagnosis.job_id,
+            "diagnosis_id": diagnosis.id,
+            "seq": seq,
+        },
     )
     return True
 
 
-def retract_reading(db: Db, chase: Chase, reading_id: UUID, client_key: UUID, reason: str) -> str:
-    """Append a retraction: ``done``, ``repeat`` (same key or already retracted) or ``unknown`` (no such reading in the chase)."""
-    seq = next_seq(db, chase.job_id)
-    if db.execute("SELECT 1 FROM reading WHERE id = %s AND chase_id = %s", (reading_id, chase.id)).fetchone() is None:
+def void_reading(db: Db, diagnosis: CircuitDiagnosis, reading_id: UUID, client_key: UUID, reason: str) -> str:
+    """Append a voiding: ``done``, ``repeat`` (same key or already voided) or ``unknown`` (no such reading in the diagnosis)."""
+    seq = next_seq(db, diagnosis.job_id)
+    if db.execute("SELECT 1 FROM reading WHERE id = %s AND diagnosis_id = %s", (reading_id, diagnosis.id)).fetchone() is None:
         return "unknown"
     row = db.execute(
         """
-        INSERT INTO retraction (job_id, seq, client_key, reading_id, reason) VALUES (%s, %s, %s, %s, %s)
+        INSERT INTO voided_reading (job_id, seq, client_key, reading_id, reason) VALUES (%s, %s, %s, %s, %s)
         ON CONFLICT DO NOTHING RETURNING id
         """,
-        (chase.job_id, seq, client_key, reading_id, reason),
+        (diagnosis.job_id, seq, client_key, reading_id, reason),
     ).fetchone()
     return "done" if row is not None else "repeat"
 
 
-def append_exclusion(db: Db, chase: Chase, client_key: UUID, kind: str, name: str, excluded: bool) -> bool:
+def append_exclusion(db: Db, diagnosis: CircuitDiagnosis, client_key: UUID, kind: str, name: str, excluded: bool) -> bool:
     """Rule a point or an instrument out, or back in; False for a repeat."""
-    seq = next_seq(db, chase.job_id)
+    seq = next_seq(db, diagnosis.job_id)
     row = db.execute(
         """
-        INSERT INTO exclusion (job_id, chase_id, seq, client_key, kind, name, excluded) VALUES (%s, %s, %s, %s, %s, %s, %s)
+        INSERT INTO exclusion (job_id, diagnosis_id, seq, client_key, kind, name, excluded) VALUES (%s, %s, %s, %s, %s, %s, %s)
         ON CONFLICT DO NOTHING RETURNING id
         """,
-        (chase.job_id, chase.id, seq, client_key, kind, name, excluded),
+        (diagnosis.job_id, diagnosis.id, seq, client_key, kind, name, excluded),
     ).fetchone()
     return row is not None
 
 
-def append_verdict(db: Db, chase: Chase, client_key: UUID, verdict: dict[str, Any]) -> bool:
-    """Record a called verdict as it stood; False for a repeat."""
-    seq = next_seq(db, chase.job_id)
+def append_conclusion(db: Db, diagnosis: CircuitDiagnosis, client_key: UUID, conclusion: dict[str, Any]) -> bool:
+    """Record a called conclusion as it stood; False for a repeat."""
+    seq = next_seq(db, diagnosis.job_id)
     row = db.execute(
         """
-        INSERT INTO verdict (job_id, chase_id, seq, client_key, sentence, fault_group, units, certainty, settled)
-        VALUES (%(job_id)s, %(chase_id)s, %(seq)s, %(client_key)s, %(sentence)s, %(group)s, %(units)s, %(certainty)s, %(settled)s)
+        INSERT INTO conclusion (job_id, diagnosis_id, seq, client_key, sentence, fault_group, units, certainty, settled)
+        VALUES (%(job_id)s, %(diagnosis_id)s, %(seq)s, %(client_key)s, %(sentence)s, %(group)s, %(units)s, %(certainty)s, %(settled)s)
         ON CONFLICT DO NOTHING RETURNING id
         """,
-        {**verdict, "job_id": chase.job_id, "chase_id": chase.id, "seq": seq, "client_key": client_key},
+        {**conclusion, "job_id": diagnosis.job_id, "diagnosis_id": diagnosis.id, "seq": seq, "client_key": client_key},
     ).fetchone()
-    advance(db, chase.job_id, "verdict")
+    advance(db, diagnosis.job_id, "conclusion")
     return row is not None
 
 
-def readings_of(db: Db, chase_id: UUID) -> list[StoredReading]:
-    """All readings in order, retracted ones included and marked."""
+def readings_of(db: Db, diagnosis_id: UUID) -> list[StoredReading]:
+    """All readings in order, voided ones included and marked."""
     with db.cursor(row_factory=class_row(StoredReading)) as cursor:
         return cursor.execute(
             """
             SELECT r.id, r.seq, r.instrument, r.red, r.black, r.controls, r.unplugged, r.temperature_c, r.entry, r.value_si, r.state,
-                   r.resolution_si, r.source, r.note, r.present, r.meter_id, r.meter_error_si, r.created_at, t.reason AS retracted_because,
+                   r.resolution_si, r.source, r.note, r.present, r.meter_id, r.meter_error_si, r.created_at, t.reason AS voided_because,
                    a.name AS by
-            FROM reading r LEFT JOIN retraction t ON t.reading_id = r.id LEFT JOIN account a ON a.id = r.account_id
-            WHERE r.chase_id = %s ORDER BY r.seq
+            FROM reading r LEFT JOIN voided_reading t ON t.reading_id = r.id LEFT JOIN account a ON a.id = r.account_id
+            WHERE r.diagnosis_id = %s ORDER BY r.seq
             """,
-            (chase_id,),
+            (diagnosis_id,),
         ).fetchall()
 
 
-def exclusions_of(db: Db, chase_id: UUID) -> dict[str, list[str]]:
+def exclusions_of(db: Db, diagnosis_id: UUID) -> dict[str, list[str]]:
     """What is ruled out now: {"point": [...], "instrument": [...]}; the latest entry on a name counts."""
     rows = db.execute(
         """
         SELECT kind, name FROM (
-            SELECT DISTINCT ON (kind, name) kind, name, excluded FROM exclusion WHERE chase_id = %s ORDER BY kind, name, seq DESC
+            SELECT DISTINCT ON (kind, name) kind, name, excluded FROM exclusion WHERE diagnosis_id = %s ORDER BY kind, name, seq DESC
         ) latest WHERE excluded ORDER BY kind, name
         """,
-        (chase_id,),
+        (diagnosis_id,),
     ).fetchall()
     found: dict[str, list[str]] = {"point": [], "instrument": []}
     for kind, name in rows:

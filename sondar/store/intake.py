@@ -151,17 +151,17 @@ _TIMELINE = """
         SELECT c.seq, 'codes cleared', CASE c.source WHEN 'vehicle' THEN 'through the vehicle interface' ELSE 'by hand' END, '',
                c.id, c.created_at, c.account_id FROM clearing c WHERE c.job_id = %(job)s
         UNION ALL
-        SELECT c.seq, 'chase begun', v.title, c.reason, c.id, c.created_at, c.account_id
-        FROM chase c JOIN circuit_version v ON v.id = c.circuit_version_id WHERE c.job_id = %(job)s
+        SELECT c.seq, 'diagnosis begun', v.title, c.reason, c.id, c.created_at, c.account_id
+        FROM circuit_diagnosis c JOIN circuit_version v ON v.id = c.circuit_version_id WHERE c.job_id = %(job)s
         UNION ALL
         SELECT r.seq, 'reading', r.instrument || ' at ' || r.red || ': ' || r.entry,
-               CASE WHEN t.id IS NULL THEN r.note ELSE 'taken back: ' || t.reason END, r.chase_id, r.created_at, r.account_id
-        FROM reading r LEFT JOIN retraction t ON t.reading_id = r.id WHERE r.job_id = %(job)s
+               CASE WHEN t.id IS NULL THEN r.note ELSE 'taken back: ' || t.reason END, r.diagnosis_id, r.created_at, r.account_id
+        FROM reading r LEFT JOIN voided_reading t ON t.reading_id = r.id WHERE r.job_id = %(job)s
         UNION ALL
-        SELECT x.seq, CASE WHEN x.excluded THEN 'ruled out' ELSE 'brought back' END, x.kind || ' ' || x.name, '', x.chase_id, x.created_at,
+        SELECT x.seq, CASE WHEN x.excluded THEN 'ruled out' ELSE 'brought back' END, x.kind || ' ' || x.name, '', x.diagnosis_id, x.created_at,
                x.account_id FROM exclusion x WHERE x.job_id = %(job)s
         UNION ALL
-        SELECT d.seq, 'verdict', d.sentence, '', d.chase_id, d.created_at, d.account_id FROM verdict d WHERE d.job_id = %(job)s
+        SELECT d.seq, 'conclusion', d.sentence, '', d.diagnosis_id, d.created_at, d.account_id FROM conclusion d WHERE d.job_id = %(job)s
     ) e LEFT JOIN account a ON a.id = e.account_id
     ORDER BY e.at, e.seq
 """

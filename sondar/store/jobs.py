@@ -1,4 +1,4 @@
-"""Jobs and their chases: take in, list, search, stages."""
+"""Jobs and their diagnoses: take in, list, search, stages."""
 
 from __future__ import annotations
 
@@ -12,12 +12,12 @@ from psycopg.types.json import Jsonb
 
 from sondar.store.database import Db
 
-STAGES = ("take in", "chase", "verdict", "repair", "verify", "closed")
+STAGES = ("take in", "diagnosis", "conclusion", "repair", "verify", "closed")
 
 
 @dataclass(frozen=True)
 class NewJob:
-    """A complaint about a vehicle. ``stand_in`` names the simulated vehicle behind it, empty for real ones."""
+    """A complaint about a vehicle. ``simulated_vehicle`` names the simulated vehicle behind it, empty for real ones."""
 
     client_key: UUID
     vehicle_id: UUID
@@ -25,7 +25,7 @@ class NewJob:
     complaint: str = ""
     codes: str = ""
     temperature_c: float = 20.0
-    stand_in: str = ""
+    simulated_vehicle: str = ""
 
 
 @dataclass(frozen=True)
@@ -46,20 +46,20 @@ class Job:
     complaint: str
     codes: str
     temperature_c: float
-    stand_in: str
+    simulated_vehicle: str
     stage: str
     last_seq: int
     circuits: list[str]
     readings: int
-    verdict: str | None
-    verdict_group: str | None
+    conclusion: str | None
+    conclusion_group: str | None
     created_at: datetime
     touched_at: datetime
     by: str | None
 
 
 @dataclass(frozen=True)
-class Chase:
+class CircuitDiagnosis:
     """One circuit being chased in a job."""
 
     id: UUID
@@ -69,32 +69,32 @@ class Chase:
     slug: str
     title: str
     reason: str
-    carried: dict[str, float]
+    triage_prior: dict[str, float]
     created_at: datetime
     readings: int
-    verdict: str | None
+    conclusion: str | None
 
 
 _JOB = """
     SELECT j.id, j.number, j.vehicle_id, j.vehicle_model_id, v.make, v.model, v.year, v.plate, v.mileage_km, v.engine, v.vin,
-           j.complaint, j.codes, j.temperature_c, j.stand_in, j.stage, j.last_seq,
-           ARRAY(SELECT cv.title FROM chase c JOIN circuit_version cv ON cv.id = c.circuit_version_id
+           j.complaint, j.codes, j.temperature_c, j.simulated_vehicle, j.stage, j.last_seq,
+           ARRAY(SELECT cv.title FROM circuit_diagnosis c JOIN circuit_version cv ON cv.id = c.circuit_version_id
                  WHERE c.job_id = j.id ORDER BY c.seq) AS circuits,
            (SELECT count(*) FROM reading r WHERE r.job_id = j.id
-              AND NOT EXISTS (SELECT 1 FROM retraction t WHERE t.reading_id = r.id))::int AS readings,
-           last.sentence AS verdict, last.fault_group AS verdict_group, j.created_at, j.touched_at, a.name AS by
+              AND NOT EXISTS (SELECT 1 FROM voided_reading t WHERE t.reading_id = r.id))::int AS readings,
+           last.sentence AS conclusion, last.fault_group AS conclusion_group, j.created_at, j.touched_at, a.name AS by
     FROM job j
     JOIN vehicle v ON v.id = j.vehicle_id
     LEFT JOIN account a ON a.id = j.account_id
-    LEFT JOIN LATERAL (SELECT sentence, fault_group FROM verdict d WHERE d.job_id = j.id ORDER BY seq DESC LIMIT 1) last ON true
+    LEFT JOIN LATERAL (SELECT sentence, fault_group FROM conclusion d WHERE d.job_id = j.id ORDER BY seq DESC LIMIT 1) last ON true
 """
 
 _CHASE = """
-    SELECT c.id, c.job_id, c.seq, c.circuit_version_id, k.slug, cv.title, c.reason, c.carried, c.created_at,
-           (SELECT count(*) FROM reading r WHERE r.chase_id = c.id
-              AND NOT EXISTS (SELECT 1 FROM retraction t WHERE t.reading_id = r.id))::int AS readings,
-           (SELECT sentence FROM verdict d WHERE d.chase_id = c.id ORDER BY seq DESC LIMIT 1) AS verdict
-    FROM chase c
+    SELECT c.id, c.job_id, c.seq, c.circuit_version_id, k.slug, cv.title, c.reason, c.triage_prior, c.created_at,
+           (SELECT count(*) FROM reading r WHERE r.diagnosis_id = c.id
+              AND NOT EXISTS (SELECT 1 FROM voided_reading t WHERE t.reading_id = r.id))::int AS readings,
+           (SELECT sentence FROM conclusion d WHERE d.diagnosis_id = c.id ORDER BY seq DESC LIMIT 1) AS conclusion
+    FROM circuit_diagnosis c
     JOIN circuit_version cv ON cv.id = c.circuit_version_id
     JOIN circuit k ON k.id = cv.circuit_id
 """
@@ -112,8 +112,8 @@ def create_job(db: Db, job: NewJob) -> UUID:
     """Store a job."""
     row = db.execute(
         """
-        INSERT INTO job (client_key, vehicle_id, vehicle_model_id, complaint, codes, temperature_c, stand_in)
-        VALUES (%(client_key)s, %(vehicle_id)s, %(vehicle_model_id)s, %(complaint)s, %(codes)s, %(temperature_c)s, %(stand_in)s)
+        INSERT INTO job (client_key, vehicle_id, vehicle_model_id, complaint, codes, temperature_c, simulated_vehicle)
+        VALUES (%(client_key)s, %(vehicle_id)s, %(vehicle_model_id)s, %(complaint)s, %(codes)s, %(temperature_c)s, %(simulated_vehicle)s)
         RETURNING id
         """,
         job.__dict__,
@@ -174,7 +174,7 @@ def jobs_of_vehicle(db: Db, vehicle_id: UUID) -> list[Job]:
 
 def set_column(db: Db, job_id: UUID, column: str, value: str | float) -> None:
     """The current value of something that the answers keep the history of."""
-    assert column in ("complaint", "codes", "temperature_c", "stage", "stand_in")
+    assert column in ("complaint", "codes", "temperature_c", "stage", "simulated_vehicle")
     db.execute(f"UPDATE job SET {column} = %s WHERE id = %s", (value, job_id))
 
 
@@ -189,32 +189,34 @@ def advance(db: Db, job_id: UUID, stage: str) -> None:
     db.execute("UPDATE job SET stage = %s WHERE id = %s AND stage = ANY(%s)", (stage, job_id, list(earlier)))
 
 
-# -- chases ---------------------------------------------------------------------------------------------
+# -- diagnoses ---------------------------------------------------------------------------------------------
 
 
-def open_chase(db: Db, job_id: UUID, client_key: UUID, circuit_version_id: UUID, reason: str, carried: Mapping[str, float]) -> UUID:
-    """Begin to chase a circuit; the same client key again is the same chase."""
+def open_diagnosis(
+    db: Db, job_id: UUID, client_key: UUID, circuit_version_id: UUID, reason: str, triage_prior: Mapping[str, float]
+) -> UUID:
+    """Begin to diagnosis a circuit; the same client key again is the same diagnosis."""
     seq = next_seq(db, job_id)
     db.execute(
         """
-        INSERT INTO chase (job_id, seq, client_key, circuit_version_id, reason, carried) VALUES (%s, %s, %s, %s, %s, %s)
+        INSERT INTO circuit_diagnosis (job_id, seq, client_key, circuit_version_id, reason, triage_prior) VALUES (%s, %s, %s, %s, %s, %s)
         ON CONFLICT (job_id, client_key) DO NOTHING
         """,
-        (job_id, seq, client_key, circuit_version_id, reason, Jsonb(dict(carried))),
+        (job_id, seq, client_key, circuit_version_id, reason, Jsonb(dict(triage_prior))),
     )
-    row = db.execute("SELECT id FROM chase WHERE job_id = %s AND client_key = %s", (job_id, client_key)).fetchone()
+    row = db.execute("SELECT id FROM circuit_diagnosis WHERE job_id = %s AND client_key = %s", (job_id, client_key)).fetchone()
     assert row is not None
-    advance(db, job_id, "chase")
+    advance(db, job_id, "diagnosis")
     return UUID(str(row[0]))
 
 
-def chases_of(db: Db, job_id: UUID) -> list[Chase]:
+def diagnoses_of(db: Db, job_id: UUID) -> list[CircuitDiagnosis]:
     """Chases of a job in the order they were begun."""
-    with db.cursor(row_factory=class_row(Chase)) as cursor:
+    with db.cursor(row_factory=class_row(CircuitDiagnosis)) as cursor:
         return cursor.execute(_CHASE + " WHERE c.job_id = %s ORDER BY c.seq", (job_id,)).fetchall()
 
 
-def chase_by_id(db: Db, chase_id: UUID) -> Chase | None:
-    """One chase."""
-    with db.cursor(row_factory=class_row(Chase)) as cursor:
-        return cursor.execute(_CHASE + " WHERE c.id = %s", (chase_id,)).fetchone()
+def diagnosis_by_id(db: Db, diagnosis_id: UUID) -> CircuitDiagnosis | None:
+    """One diagnosis."""
+    with db.cursor(row_factory=class_row(CircuitDiagnosis)) as cursor:
+        return cursor.execute(_CHASE + " WHERE c.id = %s", (diagnosis_id,)).fetchone()

@@ -24,7 +24,7 @@ class Workshop:
     name: str
     rate_per_hour: float
     currency: str
-    boldness: float
+    decision_threshold: float
     distance_unit: str
     temperature_unit: str
     tools: list[str]
@@ -116,7 +116,7 @@ class AuditEntry:
     who: str | None
 
 
-_WORKSHOP = "id, name, rate_per_hour, currency, boldness, distance_unit, temperature_unit, tools, version"
+_WORKSHOP = "id, name, rate_per_hour, currency, decision_threshold, distance_unit, temperature_unit, tools, version"
 _ACCOUNT = "id, sign_in, name, role, active, theme, created_at"
 _METER = "id, name, volts_percent, volts_floor, ohms_percent, ohms_floor, active"
 
@@ -153,7 +153,7 @@ def workshop(db: Db) -> Workshop:
 
 def change_workshop(db: Db, version: int, values: dict[str, Any]) -> bool:
     """New settings if nobody changed them since ``version``; False otherwise."""
-    columns = ("name", "rate_per_hour", "currency", "boldness", "distance_unit", "temperature_unit", "tools")
+    columns = ("name", "rate_per_hour", "currency", "decision_threshold", "distance_unit", "temperature_unit", "tools")
     row = db.execute(
         f"UPDATE workshop SET {', '.join(f'{c} = %({c})s' for c in columns)}, version = version + 1 "
         "WHERE id = current_workshop() AND version = %(version)s RETURNING id",

@@ -13,9 +13,9 @@ from flask_openapi3 import Info, OpenAPI, Tag
 
 from sondar import __version__
 from sondar.store.database import open_pool
-from sondar.web import arithmetic, auth, bench, charts, circuits, codes, jobs, people, shared
+from sondar.web import arithmetic, auth, bench, circuits, codes, jobs, people, procedures, shared
 from sondar.web.events import Events
-from sondar.web.models import Health
+from sondar.web.measure.models import Health
 from sondar.web.photos import MAX_BYTES
 from sondar.web.problems import ProblemError, invalid_fields, register
 from sondar.web.services import Services, services
@@ -73,7 +73,7 @@ def create_app(
         app.extensions["sondar"].prepare_triage()
     register(app)
     auth.register(app)
-    for blueprint in (people.api, jobs.api, codes.api, circuits.api, bench.api, shared.api, arithmetic.api, charts.api):
+    for blueprint in (people.api, jobs.api, codes.api, circuits.api, bench.api, shared.api, arithmetic.api, procedures.api):
         app.register_api(blueprint)
 
     @app.get("/api/v1/health", tags=[Tag(name="service")], responses={"200": Health})

@@ -43,9 +43,9 @@ ONLY_LEADS = {
 """Routes for leads only."""
 
 WRITES_NOTHING = {
-    ("POST", f"{API}/chases/<uuid:chase_id>/preview"),
-    ("POST", f"{API}/chases/<uuid:chase_id>/trace"),
-    ("POST", f"{API}/arithmetic/<string:panel_id>"),
+    ("POST", f"{API}/diagnoses/<uuid:diagnosis_id>/preview"),
+    ("POST", f"{API}/diagnoses/<uuid:diagnosis_id>/trace"),
+    ("POST", f"{API}/calculators/<string:calculator_id>"),
     ("DELETE", f"{API}/session"),
     ("PUT", f"{API}/me/password"),
     ("PUT", f"{API}/me/theme"),

@@ -11,11 +11,11 @@ from psycopg_pool import PoolTimeout
 from pydantic import ValidationError
 from werkzeug.exceptions import HTTPException
 
+from sondar.circuit_files import CircuitFileError
 from sondar.core.codes import CodeTextError
 from sondar.core.errors import QuantityError, UnknownReferenceError, UnsolvableNetworkError
 from sondar.devices.meter import MeterError
 from sondar.devices.scan_tool import ScanToolError
-from sondar.documents import CircuitFileError
 
 log = structlog.get_logger()
 

@@ -15,13 +15,13 @@ from weakref import WeakKeyDictionary
 from flask import current_app
 from psycopg_pool import ConnectionPool
 
+from sondar.circuit_files import load_circuit_text, load_vehicle_text
 from sondar.core.circuit.network import Circuit
 from sondar.core.circuit.vehicle import VehicleNetwork
-from sondar.core.diagnosis.plan import Bench, candidate_setups
 from sondar.core.diagnosis.predictions import Predictor
-from sondar.core.diagnosis.triage import TriageModel
+from sondar.core.diagnosis.ranking import Situation, candidate_setups
 from sondar.core.instruments import ORDINARY
-from sondar.documents import load_circuit_text, load_vehicle_text
+from sondar.core.triage.model import TriageModel
 from sondar.store.circuits import CircuitVersion, circuit_version, newest_circuits
 from sondar.store.database import Db, enter
 from sondar.store.vehicles import model_by_id, newest_models
@@ -61,7 +61,7 @@ class Services:
 
     Attributes:
         meter_address: VISA address of the bench meter, empty for none.
-        vehicles: stand-in name -> ``host:port`` of a vehicle interface; ``""`` is the one used for every other job.
+        vehicles: simulator name -> ``host:port`` of a vehicle interface; ``""`` is the one used for every other job.
     """
 
     pool: ConnectionPool[Db]
@@ -82,9 +82,9 @@ class Services:
             enter(db, person.workshop_id if person else None, person.account_id if person else None)
             yield db
 
-    def vehicle_address(self, stand_in: str) -> str:
+    def vehicle_address(self, simulated_vehicle: str) -> str:
         """``host:port`` of the vehicle interface for a job, empty for none."""
-        return self.vehicles.get(stand_in) or self.vehicles.get("", "")
+        return self.vehicles.get(simulated_vehicle) or self.vehicles.get("", "")
 
     def circuit(self, version: CircuitVersion) -> Circuit:
         """The parsed circuit of a version."""
@@ -124,7 +124,7 @@ class Services:
 
         return self._triage.get(key, make)
 
-    def prepare(self, predictor: Predictor, benches: Iterable[Bench]) -> None:
+    def prepare(self, predictor: Predictor, benches: Iterable[Situation]) -> None:
         """Work out in the background what the next steps will need, so that Enter finds it ready.
 
         A newer call for the same predictor takes the place of an older one: what was likely before the last reading is not any more.
@@ -136,7 +136,7 @@ class Services:
     def prepare_first(self, version_id: UUID, temperature_c: float, tools: Iterable[str]) -> None:
         """Work out the first step on a circuit whose bench is likely to be opened next, with the tools of this workshop."""
         predictor = self.predictor(version_id, temperature_c, tools)
-        self._ahead.submit(lambda: _prepare(predictor, Bench(predictor.circuit.rest_setup(temperature_c))))
+        self._ahead.submit(lambda: _prepare(predictor, Situation(predictor.circuit.rest_setup(temperature_c))))
 
     def prepare_triage(self) -> None:
         """Work out what every fault of the library's vehicles would set, when the application starts."""
@@ -156,7 +156,7 @@ class Services:
         self.pool.close()
 
 
-def _prepare(predictor: Predictor, bench: Bench, still_wanted: Callable[[], bool] = lambda: True) -> None:
+def _prepare(predictor: Predictor, bench: Situation, still_wanted: Callable[[], bool] = lambda: True) -> None:
     for setup in candidate_setups(predictor, bench):
         if not still_wanted():
             return

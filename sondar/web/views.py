@@ -6,7 +6,7 @@ from uuid import UUID
 
 from sondar.store import jobs as job_store
 from sondar.store.database import Db
-from sondar.web.models import ChaseSummary, JobView
+from sondar.web.measure.models import DiagnosisSummary, JobView
 from sondar.web.problems import ProblemError
 
 
@@ -15,9 +15,9 @@ def job_view(job: job_store.Job) -> JobView:
     return JobView.model_validate(job.__dict__)
 
 
-def chase_view(chase: job_store.Chase) -> ChaseSummary:
-    """A stored chase for the outside."""
-    return ChaseSummary.model_validate(chase.__dict__)
+def diagnosis_view(diagnosis: job_store.CircuitDiagnosis) -> DiagnosisSummary:
+    """A stored diagnosis for the outside."""
+    return DiagnosisSummary.model_validate(diagnosis.__dict__)
 
 
 def known_job(db: Db, job_id: UUID) -> job_store.Job:
@@ -32,13 +32,13 @@ def known_job(db: Db, job_id: UUID) -> job_store.Job:
     return found
 
 
-def known_chase(db: Db, chase_id: UUID) -> tuple[job_store.Job, job_store.Chase]:
-    """A chase of this workshop with its job.
+def known_diagnosis(db: Db, diagnosis_id: UUID) -> tuple[job_store.Job, job_store.CircuitDiagnosis]:
+    """A diagnosis of this workshop with its job.
 
     Raises:
         ProblemError: 404.
     """
-    chase = job_store.chase_by_id(db, chase_id)
-    if chase is None:
-        raise ProblemError(404, "No such chase", f"no chase {chase_id}")
-    return known_job(db, chase.job_id), chase
+    diagnosis = job_store.diagnosis_by_id(db, diagnosis_id)
+    if diagnosis is None:
+        raise ProblemError(404, "No such diagnosis", f"no diagnosis {diagnosis_id}")
+    return known_job(db, diagnosis.job_id), diagnosis

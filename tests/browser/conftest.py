@@ -28,8 +28,8 @@ from selenium.webdriver.support.ui import WebDriverWait
 from sondar import demo
 from sondar.core.circuit.network import Circuit
 from sondar.core.quantities import format_si
-from sondar.devices.standins.bench_meter import MeterServer, vehicles_from
-from sondar.devices.standins.vehicle import SimulatedVehicle
+from sondar.simulators.bench_meter import MeterServer, vehicles_from
+from sondar.simulators.vehicle import SimulatedVehicle
 from sondar.store.database import migrate, open_pool
 from sondar.store.local_server import LocalServer
 from tests.web.test_durability import free_port, kill_hard, start_application
@@ -175,9 +175,9 @@ class Page:
         self.find("[aria-label='What is known']")
 
     def open_bench(self, plate: str) -> None:
-        """The bench of its first chase, or its verdict if it has one."""
+        """The bench of its first diagnosis, or its conclusion if it has one."""
         self.open_job(plate)
-        self.driver.get(self.find("[data-chase-link]").get_attribute("href"))
+        self.driver.get(self.find("[data-diagnosis-link]").get_attribute("href"))
 
     # -- the bench ----------------------------------------------------------------------------------
 

@@ -9,7 +9,7 @@ from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
-from sondar.devices.standins.vehicle import SimulatedVehicle
+from sondar.simulators.vehicle import SimulatedVehicle
 from tests.browser.conftest import Page
 from tests.conftest import FAN_TEXT, LATCH_TEXT, ROOT
 
@@ -42,7 +42,7 @@ def test_a_circuit_the_team_did_not_write_goes_to_its_verdict_by_keyboard(
     take_in(page, file)
     made = 0
     while "Measuring has done its work" not in page.text():
-        assert made < 25, "no verdict in sight"
+        assert made < 25, "no conclusion in sight"
         page.keys(page.measure_proposal(latch_vehicle), Keys.ENTER)
         made += 1
         page.wait(lambda n=made: page.count_readings() == n, f"reading {made}")
@@ -53,8 +53,8 @@ def test_a_circuit_the_team_did_not_write_goes_to_its_verdict_by_keyboard(
     suspects = page.suspects()
     assert max(suspects, key=suspects.__getitem__) == "W7"
     page.keys("v")
-    page.wait(lambda: "Wiring" in page.find("[data-testid=verdict]").text, "the verdict")
-    assert "W7" in page.find("[data-testid=verdict]").text
+    page.wait(lambda: "Wiring" in page.find("[data-testid=conclusion]").text, "the conclusion")
+    assert "W7" in page.find("[data-testid=conclusion]").text
     assert "local codes and licensed practice come first" in page.text()
 
 
@@ -88,7 +88,7 @@ def test_read_the_meter_retract_and_refuse(page: Page) -> None:
     page.see("Take back")
     page.tab_to(lambda e: e.text == "Wrong point")
     page.keys(Keys.ENTER)
-    page.wait(lambda: page.all("[data-retracted=true]"), "the crossed-out reading")
+    page.wait(lambda: page.all("[data-voided=true]"), "the crossed-out reading")
     page.wait(lambda: page.suspects() == before, "the suspects as before")
     assert "Wrong point" in page.text()
     # An unreachable point: it drops out, another test comes, and it can be brought back.
@@ -148,8 +148,8 @@ def test_the_drawing_is_the_control(page: Page) -> None:
 def test_axe_finds_nothing_serious(page: Page, theme: str) -> None:
     jobs = {job["plate"]: job["id"] for job in page.api("GET", "/jobs")["jobs"]}
 
-    def chase(plate: str) -> str:
-        found: str = page.api("GET", f"/jobs/{jobs[plate]}")["chases"][0]["id"]
+    def diagnosis(plate: str) -> str:
+        found: str = page.api("GET", f"/jobs/{jobs[plate]}")["diagnoses"][0]["id"]
         return found
 
     shared = page.api("POST", f"/jobs/{jobs['PA 40 LSK']}/shares", {"days": 1})["token"]
@@ -160,8 +160,8 @@ def test_axe_finds_nothing_serious(page: Page, theme: str) -> None:
         (f"/jobs/{jobs['PA 27 TRN']}", "[data-testid=triage]"),
         (f"/jobs/{jobs['PA 07 LSK']}", "[data-code]"),
         (f"/jobs/{jobs['PA 40 LSK']}?view=timeline", "[data-testid=timeline] li"),
-        (f"/bench/{chase('PA 12 TRN')}", "[data-unit]"),
-        (f"/bench/{chase('PA 40 LSK')}/verdict", "[data-testid=verdict]"),
+        (f"/bench/{diagnosis('PA 12 TRN')}", "[data-unit]"),
+        (f"/bench/{diagnosis('PA 40 LSK')}/conclusion", "[data-testid=conclusion]"),
         ("/circuits", "main ul a"),
         (f"/circuits/{page.api('GET', '/circuits')['circuits'][0]['version_id']}", "[data-testid=drawing] svg"),
         ("/settings", "main h2"),
@@ -204,13 +204,13 @@ def test_axe_finds_nothing_serious_in_what_opens_on_the_bench(page: Page, theme:
             page.keys(Keys.ESCAPE)
             page.wait(lambda: not page.all("[role=dialog]"), "the dialog to close")
     page.find("button[role=tab]:nth-of-type(3)").click()
-    page.see("Enter a chart")
+    page.see("Enter a procedure")
     assert serious(page) == []
 
 
 def test_the_console_stays_silent(page: Page) -> None:
     page.open_bench("PA 40 LSK")
-    page.find("[data-testid=verdict]")
+    page.find("[data-testid=conclusion]")
     page.keys("b")
     page.find("[data-testid=proposal], [aria-label='Verdict due']")
     severe = [entry for entry in page.driver.get_log("browser") if entry["level"] == "SEVERE"]

@@ -1,4 +1,4 @@
-"""Parts of the screens one by one: pad, words of a lamp, other tests, list and verdict, theme, states."""
+"""Parts of the screens one by one: pad, words of a lamp, other tests, list and conclusion, theme, states."""
 
 from __future__ import annotations
 
@@ -10,8 +10,8 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
-from sondar.devices.standins.vehicle import SimulatedVehicle
-from sondar.documents import library_circuits
+from sondar.circuit_files import library_circuits
+from sondar.simulators.vehicle import SimulatedVehicle
 from tests.browser.conftest import Page
 from tests.conftest import FAN_TEXT, circuit_of
 
@@ -23,15 +23,15 @@ def press(page: Page, words: str) -> None:
 
 @pytest.fixture
 def fresh_job(page: Page) -> str:
-    """The chase of a new job on the fan circuit, made through the API the page itself uses."""
+    """The diagnosis of a new job on the fan circuit, made through the API the page itself uses."""
     version = page.api("POST", "/circuits", {"text": FAN_TEXT})["version_id"]
     vehicle = {"make": "Halden", "plate": "PA 55 NEW"}
     body = {"client_key": str(uuid4()), "vehicle": vehicle, "circuit_version_id": version, "complaint": "fan silent"}
     job = page.api("POST", "/jobs", body)
-    chase: str = page.api("GET", f"/jobs/{job['id']}")["chases"][0]["id"]
-    page.open(f"/bench/{chase}")
+    diagnosis: str = page.api("GET", f"/jobs/{job['id']}")["diagnoses"][0]["id"]
+    page.open(f"/bench/{diagnosis}")
     page.find("[data-testid=proposal]")
-    return chase
+    return diagnosis
 
 
 def pick(page: Page, label: str, words: str) -> None:
@@ -94,8 +94,8 @@ def test_other_tests_can_be_chosen_and_a_missing_tool_drops_out(page: Page, fres
 
 def test_a_verdict_can_be_called_early_and_says_it_is_none(page: Page, fresh_job: str) -> None:
     page.keys("v")
-    page.wait(lambda: page.find("[data-testid=verdict]").text.startswith("Not settled"), "the verdict as it stands")
-    page.see("Not a verdict yet")
+    page.wait(lambda: page.find("[data-testid=conclusion]").text.startswith("Not settled"), "the conclusion as it stands")
+    page.see("Not a conclusion yet")
     page.see("What would change it")
     page.keys("b")
     page.find("[data-testid=proposal]")
@@ -104,7 +104,7 @@ def test_a_verdict_can_be_called_early_and_says_it_is_none(page: Page, fresh_job
 def test_the_list_shows_stages_and_moves_by_arrow(page: Page) -> None:
     page.see("PA 40 LSK")
     text = page.text().lower()
-    for words in ("take in", "chase, ", "verdict", "p0480"):
+    for words in ("take in", "diagnosis, ", "conclusion", "p0480"):
         assert words in text
 
     def focused() -> str:
@@ -200,12 +200,12 @@ def test_a_stuck_valve_is_found_by_listening(page: Page) -> None:
     version = page.api("POST", "/circuits", {"text": library_circuits()["tessel-purge-valve"]})["version_id"]
     body = {"client_key": str(uuid4()), "vehicle": {"make": "Tessel"}, "circuit_version_id": version}
     job = page.api("POST", "/jobs", body)["id"]
-    page.open(f"/bench/{page.api('GET', f'/jobs/{job}')['chases'][0]['id']}")
+    page.open(f"/bench/{page.api('GET', f'/jobs/{job}')['diagnoses'][0]['id']}")
     heard, made = 0, 0
     while "Measuring has done its work" not in page.text():
-        assert made < 20, "no verdict in sight"
+        assert made < 20, "no conclusion in sight"
         test = page.proposal()
-        if test["instrument"] == "senses":
+        if test["instrument"] == "functional-check":
             heard += 1
             page.see("Watch, listen and feel")
             press(page, page.measure_proposal(vehicle))
@@ -215,5 +215,5 @@ def test_a_stuck_valve_is_found_by_listening(page: Page) -> None:
         page.wait(lambda n=made: page.count_readings() == n, f"reading {made}")
     assert heard
     page.keys("v")
-    page.wait(lambda: "System" in page.find("[data-testid=verdict]").text, "the verdict")
-    assert "Purge valve plunger" in page.find("[data-testid=verdict]").text
+    page.wait(lambda: "System" in page.find("[data-testid=conclusion]").text, "the conclusion")
+    assert "Purge valve plunger" in page.find("[data-testid=conclusion]").text

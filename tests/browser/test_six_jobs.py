@@ -1,4 +1,4 @@
-"""Six complete jobs of different families, from taking in to the verdict: once with the keyboard only, once with touch only.
+"""Six complete jobs of different families, from taking in to the conclusion: once with the keyboard only, once with touch only.
 
 One is run with the server killed and started again in the middle, one with the network gone for a minute.
 """
@@ -15,9 +15,9 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.remote.webelement import WebElement
 
+from sondar.circuit_files import library_circuits
 from sondar.core.circuit.network import Circuit
-from sondar.devices.standins.vehicle import SimulatedVehicle
-from sondar.documents import library_circuits
+from sondar.simulators.vehicle import SimulatedVehicle
 from tests.browser.conftest import Page
 from tests.conftest import circuit_of
 
@@ -152,25 +152,25 @@ class Touch(Hands):
         self.tap_text("Record")
 
     def call(self) -> None:
-        self.tap_text("Call the verdict")
+        self.tap_text("Call the conclusion")
 
 
 def carry_out(page: Page, hands: Hands, job: Job, circuit: Circuit, disturb: Callable[[int], None] = lambda _: None) -> int:
-    """From taking in to the verdict; the number of readings it took."""
+    """From taking in to the conclusion; the number of readings it took."""
     vehicle = SimulatedVehicle(circuit, [(job.fault, None)], job.seed)
     hands.take_in(job)
     page.find("[data-testid=proposal]")
     made = 0
     while "Measuring has done its work" not in page.text():
-        assert made < MOST_READINGS, "no verdict in sight"
+        assert made < MOST_READINGS, "no conclusion in sight"
         hands.enter(typed(page, vehicle))
         made += 1
         disturb(made)
         page.wait(lambda n=made: page.count_readings() == n or asked_again(page), f"reading {made}")
         assert page.count_readings() == made, page.text()
     hands.call()
-    page.wait(lambda: job.group in page.find("[data-testid=verdict]").text, "the verdict")
-    assert job.unit in page.find("[data-testid=verdict]").text
+    page.wait(lambda: job.group in page.find("[data-testid=conclusion]").text, "the conclusion")
+    assert job.unit in page.find("[data-testid=conclusion]").text
     return made
 
 

@@ -5,8 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from sondar.core.errors import QuantityError
-from sondar.core.instruments import INSTRUMENTS
-from sondar.core.quantities import SOFT_WORDS, format_distance, format_share, format_si, parse_entry, parse_si
+from sondar.core.quantities import format_distance, format_share, format_si, parse_entry, parse_si
 
 
 @pytest.mark.parametrize(
@@ -28,13 +27,6 @@ def test_figures_as_they_are_typed(text: str, value: float, resolution: float) -
     entry = parse_entry(text)
     assert entry.value == pytest.approx(value)
     assert entry.resolution == pytest.approx(resolution)
-
-
-@pytest.mark.parametrize(
-    ("text", "state"), [("OL", "OL"), ("o.l.", "OL"), ("Dim", "dim"), ("bouncing", "bouncing"), ("off", "off")]
-)
-def test_words_as_they_are_typed(text: str, state: str) -> None:
-    assert parse_entry(text).state == state
 
 
 @pytest.mark.parametrize("text", ["", "abc", "12.4.1", "4k7.2", "12 potatoes", "--3", "1.2k3"])
@@ -94,12 +86,3 @@ def test_ranges_and_bounds_leave_open_what_they_say(text: str, low: float, high:
 def test_a_range_that_cannot_be_meant_is_refused(text: str, expected: str) -> None:
     with pytest.raises(QuantityError, match=expected):
         parse_entry(text)
-
-
-def test_soft_words_stand_for_proper_ones_that_sum_to_one() -> None:
-    for kind, words in SOFT_WORDS.items():
-        proper = {w for device in INSTRUMENTS.values() if device.kind == kind for w in device.words}
-        for word, behind in words.items():
-            assert parse_entry(word).state == word
-            assert set(behind) <= proper
-            assert sum(behind.values()) == pytest.approx(1.0)

@@ -9,10 +9,10 @@ from collections.abc import Iterator
 
 import pytest
 
+from sondar.circuit_files import library_network
 from sondar.core.codes import is_stored
 from sondar.devices.scan_tool import ScanToolError, clear_codes, read_codes
-from sondar.devices.standins.diagnostic_vehicle import DiagnosticVehicle, DoipServer, HiddenFault
-from sondar.documents import library_network
+from sondar.simulators.diagnostic_vehicle import DiagnosticVehicle, DoipServer, HiddenFault
 
 VIN = "WHDTRN17X00001203"
 

@@ -10,15 +10,15 @@ import pytest
 
 from sondar.core.codes import FoundCode
 from sondar.demo import load_library
-from sondar.store import charts, circuits, codes, evidence, intake, jobs, people, vehicles
+from sondar.store import circuits, codes, evidence, intake, jobs, people, procedures, vehicles
 from sondar.store.database import enter
 from sondar.store.local_server import LocalServer
 from tests.conftest import AMBIENT_TEXT, circuit_of
 from tests.store.test_store import new_reading
 
 OWNED = (
-    "account", "session", "audit", "meter", "vehicle", "job", "reading", "retraction", "exclusion", "verdict", "chase", "answer", "note",
-    "code_scan", "scanned_code", "clearing", "code_meaning", "photo", "share", "chart",
+    "account", "session", "audit", "meter", "vehicle", "job", "reading", "voiding", "exclusion", "conclusion", "diagnosis", "answer", "note",
+    "code_scan", "scanned_code", "clearing", "code_meaning", "photo", "share", "procedure",
 )  # fmt: skip
 
 
@@ -42,13 +42,13 @@ def mine_and_theirs(dsn: str) -> tuple[UUID, UUID]:
         version = circuits.save_circuit(db, circuit_of(text).document, text)
         vehicle = vehicles.create_vehicle(db, vehicles.NewVehicle("Orvane"))
         job_id = jobs.create_job(db, jobs.NewJob(uuid4(), vehicle, complaint="kelp"))
-        chase = jobs.chase_by_id(db, jobs.open_chase(db, job_id, uuid4(), version.id, "", {}))
-        assert chase is not None
-        evidence.append_reading(db, chase, new_reading())
-        evidence.retract_reading(db, chase, evidence.readings_of(db, chase.id)[0].id, uuid4(), "slip")
-        evidence.append_exclusion(db, chase, uuid4(), "point", "X12", True)
-        evidence.append_verdict(
-            db, chase, uuid4(), {"sentence": "s", "group": "wiring", "units": ["W2"], "certainty": 1.0, "settled": True}
+        diagnosis = jobs.diagnosis_by_id(db, jobs.open_diagnosis(db, job_id, uuid4(), version.id, "", {}))
+        assert diagnosis is not None
+        evidence.append_reading(db, diagnosis, new_reading())
+        evidence.void_reading(db, diagnosis, evidence.readings_of(db, diagnosis.id)[0].id, uuid4(), "slip")
+        evidence.append_exclusion(db, diagnosis, uuid4(), "point", "X12", True)
+        evidence.append_conclusion(
+            db, diagnosis, uuid4(), {"sentence": "s", "group": "wiring", "units": ["W2"], "certainty": 1.0, "settled": True}
         )
         intake.give_answer(db, job_id, uuid4(), "complaint", "kelp", 0)
         intake.add_note(db, job_id, uuid4(), "kelp")
@@ -58,7 +58,7 @@ def mine_and_theirs(dsn: str) -> tuple[UUID, UUID]:
         codes.add_clearing(db, job_id, uuid4(), codes.scans_of(db, job_id)[0].id, "typed")
         codes.add_meaning(db, "Orvane", "P1ABC", "kelp", "")
         people.add_share(db, job_id, uuid4().hex, 3)
-        charts.save_chart(db, "row-ambient", "kelp", "sondar_chart: 1")
+        procedures.save_procedure(db, "row-ambient", "kelp", "sondar_procedure: 1")
     return own, other
 
 

@@ -4,9 +4,9 @@ from uuid import uuid4
 
 import psycopg
 import pytest
+from sondar.core.diagnosis.tests import Test
 
 from sondar.core.circuit.model import Setup
-from sondar.core.diagnosis.tests import Test
 from sondar.core.quantities import parse_entry
 from sondar.store import circuits, evidence, jobs, people, vehicles
 from sondar.store.database import migrate
@@ -14,15 +14,15 @@ from sondar.store.local_server import LocalServer
 from tests.conftest import AMBIENT_TEXT, circuit_of
 
 
-def make_chase(db: psycopg.Connection) -> jobs.Chase:
+def make_chase(db: psycopg.Connection) -> jobs.CircuitDiagnosis:
     people.create_workshop(db, "Store tests")
     version = circuits.save_circuit(db, circuit_of(AMBIENT_TEXT).document, AMBIENT_TEXT)
     job_id = jobs.create_job(
         db, jobs.NewJob(uuid4(), vehicles.create_vehicle(db, vehicles.NewVehicle("Orvane")), complaint="dashes")
     )
-    chase = jobs.chase_by_id(db, jobs.open_chase(db, job_id, uuid4(), version.id, "", {}))
-    assert chase is not None
-    return chase
+    diagnosis = jobs.diagnosis_by_id(db, jobs.open_diagnosis(db, job_id, uuid4(), version.id, "", {}))
+    assert diagnosis is not None
+    return diagnosis
 
 
 def new_reading(key: object = None) -> evidence.NewReading:
@@ -36,7 +36,7 @@ def test_migrations_run_from_empty_and_once(postgres: LocalServer) -> None:
         db.execute("DROP DATABASE IF EXISTS empty_one")
         db.execute("CREATE DATABASE empty_one")
     fresh = dsn.replace("dbname=sondar", "dbname=empty_one")
-    assert migrate(fresh) == ["0001.jobs", "0002.workshops", "0003.intake", "0004.charts"]
+    assert migrate(fresh) == ["0001.jobs", "0002.workshops", "0003.intake", "0004.procedures"]
     assert migrate(fresh) == []
     with psycopg.connect(fresh) as db:
         assert jobs.list_jobs(db) == []
@@ -45,20 +45,20 @@ def test_migrations_run_from_empty_and_once(postgres: LocalServer) -> None:
 @pytest.mark.parametrize("statement", ["UPDATE reading SET value_si = 1", "DELETE FROM reading"])
 def test_evidence_cannot_be_rewritten(dsn: str, statement: str) -> None:
     with psycopg.connect(dsn) as db:
-        chase = make_chase(db)
-        evidence.append_reading(db, chase, new_reading())
+        diagnosis = make_chase(db)
+        evidence.append_reading(db, diagnosis, new_reading())
         with pytest.raises(psycopg.errors.RaiseException, match="appended, never changed"):
             db.execute(statement)
 
 
 def test_sequence_numbers_give_the_order_and_keys_prevent_doubles(dsn: str) -> None:
     with psycopg.connect(dsn) as db:
-        chase = make_chase(db)
+        diagnosis = make_chase(db)
         key = uuid4()
-        assert evidence.append_reading(db, chase, new_reading(key)) is True
-        assert evidence.append_reading(db, chase, new_reading(key)) is False
-        assert evidence.append_reading(db, chase, new_reading()) is True
-        found = evidence.readings_of(db, chase.id)
+        assert evidence.append_reading(db, diagnosis, new_reading(key)) is True
+        assert evidence.append_reading(db, diagnosis, new_reading(key)) is False
+        assert evidence.append_reading(db, diagnosis, new_reading()) is True
+        found = evidence.readings_of(db, diagnosis.id)
         assert [r.seq for r in found] == sorted(r.seq for r in found)
         assert len(found) == 2
 

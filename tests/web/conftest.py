@@ -75,12 +75,12 @@ def client(door: Door) -> FlaskClient:
 
 @pytest.fixture
 def job(client: FlaskClient) -> dict[str, Any]:
-    """A new job on the ambient-temperature circuit, with its chase."""
+    """A new job on the ambient-temperature circuit, with its diagnosis."""
     version = client.post("/api/v1/circuits", json={"text": AMBIENT_TEXT}).get_json()["version_id"]
     body = {"client_key": str(uuid4()), "vehicle": {"make": "Orvane"}, "circuit_version_id": version, "complaint": "shows dashes"}
     made: dict[str, Any] = client.post("/api/v1/jobs", json=body).get_json()
-    chase = client.get(f"/api/v1/jobs/{made['id']}").get_json()["chases"][0]
-    return {**made, "chase": chase["id"], "circuit_version_id": version}
+    diagnosis = client.get(f"/api/v1/jobs/{made['id']}").get_json()["diagnoses"][0]
+    return {**made, "diagnosis": diagnosis["id"], "circuit_version_id": version}
 
 
 def reading(entry: str, red: str = "X31.1", **more: Any) -> dict[str, Any]:

@@ -6,7 +6,7 @@ from uuid import uuid4
 import pytest
 from flask.testing import FlaskClient
 
-from sondar.documents import library_circuits
+from sondar.circuit_files import library_circuits
 from tests.conftest import FAN_TEXT
 from tests.web.conftest import reading
 
@@ -54,13 +54,13 @@ def test_bad_requests_name_the_field(client: FlaskClient, job: dict[str, Any]) -
         ({**reading("12"), "instrument": "oracle"}, "instrument"),
         ({**reading("12"), "setup": {"controls": {"key": "sideways"}}}, "position of control key"),
     ):
-        answer = client.post(f"/api/v1/chases/{job['chase']}/readings", json=body)
+        answer = client.post(f"/api/v1/diagnoses/{job['diagnosis']}/readings", json=body)
         assert answer.status_code == 422, body
         assert answer.get_json()["errors"][0]["field"] == field
-    assert client.get(f"/api/v1/chases/{job['chase']}/bench").get_json()["readings"] == [], "nothing was stored"
+    assert client.get(f"/api/v1/diagnoses/{job['diagnosis']}/bench").get_json()["readings"] == [], "nothing was stored"
 
 
-@pytest.mark.parametrize("path", ["/api/v1/jobs/{id}", "/api/v1/chases/{id}/bench", "/api/v1/circuits/{id}", "/api/v1/nothing"])
+@pytest.mark.parametrize("path", ["/api/v1/jobs/{id}", "/api/v1/diagnoses/{id}/bench", "/api/v1/circuits/{id}", "/api/v1/nothing"])
 def test_what_is_not_there_is_a_404_problem(client: FlaskClient, path: str) -> None:
     answer = client.get(path.format(id=uuid4()))
     assert answer.status_code == 404
@@ -69,8 +69,8 @@ def test_what_is_not_there_is_a_404_problem(client: FlaskClient, path: str) -> N
 
 def test_a_repeat_with_the_same_key_is_harmless(client: FlaskClient, job: dict[str, Any]) -> None:
     body = reading("4.98", red="X2.11")
-    first = client.post(f"/api/v1/chases/{job['chase']}/readings", json=body)
-    again = client.post(f"/api/v1/chases/{job['chase']}/readings", json=body)
+    first = client.post(f"/api/v1/diagnoses/{job['diagnosis']}/readings", json=body)
+    again = client.post(f"/api/v1/diagnoses/{job['diagnosis']}/readings", json=body)
     assert (first.status_code, again.status_code) == (201, 200)
     assert len(again.get_json()["readings"]) == 1
     assert again.get_json()["assessment"]["suspects"] == first.get_json()["assessment"]["suspects"]
@@ -88,23 +88,23 @@ def test_a_job_is_created_once_per_key(client: FlaskClient, job: dict[str, Any])
 
 
 def test_a_retracted_reading_stays_and_no_longer_counts(client: FlaskClient, job: dict[str, Any]) -> None:
-    url = f"/api/v1/chases/{job['chase']}"
+    url = f"/api/v1/diagnoses/{job['diagnosis']}"
     client.post(f"{url}/readings", json=reading("2.75", red="X2.11"))
     before = client.get(f"{url}/bench").get_json()
     after = client.post(f"{url}/readings", json=reading("0.0", red="X12.7")).get_json()
     assert after["assessment"]["suspects"][0] != before["assessment"]["suspects"][0]
     wrong = after["readings"][1]["id"]
     body = {"client_key": str(uuid4()), "reason": "Wrong point"}
-    back = client.post(f"{url}/readings/{wrong}/retraction", json=body).get_json()
-    assert back["readings"][1]["retracted_because"] == "Wrong point"
+    back = client.post(f"{url}/readings/{wrong}/void", json=body).get_json()
+    assert back["readings"][1]["voided_because"] == "Wrong point"
     assert back["assessment"]["suspects"] == before["assessment"]["suspects"]
-    twice = client.post(f"{url}/readings/{wrong}/retraction", json={**body, "client_key": str(uuid4()), "reason": "again"})
-    assert twice.get_json()["readings"][1]["retracted_because"] == "Wrong point"
-    assert client.post(f"{url}/readings/{uuid4()}/retraction", json=body).status_code == 404
+    twice = client.post(f"{url}/readings/{wrong}/void", json={**body, "client_key": str(uuid4()), "reason": "again"})
+    assert twice.get_json()["readings"][1]["voided_because"] == "Wrong point"
+    assert client.post(f"{url}/readings/{uuid4()}/void", json=body).status_code == 404
 
 
 def test_exclusions_drop_out_of_the_plan_and_come_back(client: FlaskClient, job: dict[str, Any]) -> None:
-    url = f"/api/v1/chases/{job['chase']}/exclusions"
+    url = f"/api/v1/diagnoses/{job['diagnosis']}/exclusions"
     out = client.post(url, json={"client_key": str(uuid4()), "kind": "point", "name": "X31", "excluded": True}).get_json()
     assert out["exclusions"]["point"] == ["X31"]
     assert not any(p["test"]["red"].startswith("X31") for p in out["assessment"]["proposals"])
@@ -116,7 +116,7 @@ def test_exclusions_drop_out_of_the_plan_and_come_back(client: FlaskClient, job:
 
 
 def test_preview_reckons_any_test_and_explains_a_refusal(client: FlaskClient, job: dict[str, Any]) -> None:
-    url = f"/api/v1/chases/{job['chase']}/preview"
+    url = f"/api/v1/diagnoses/{job['diagnosis']}/preview"
     test = {"instrument": "voltmeter", "red": "X12.7", "black": "BAT.neg", "setup": {"controls": {"key": "on"}}}
     card = client.post(url, json=test).get_json()
     assert card["expected_low"] < 2.75 < card["expected_high"]
@@ -127,7 +127,7 @@ def test_preview_reckons_any_test_and_explains_a_refusal(client: FlaskClient, jo
 
 
 def test_a_job_goes_to_a_verdict_that_is_kept(client: FlaskClient, job: dict[str, Any]) -> None:
-    url = f"/api/v1/chases/{job['chase']}"
+    url = f"/api/v1/diagnoses/{job['diagnosis']}"
     apart = {"controls": {"key": "on"}, "unplugged": ["X31"]}
     client.post(f"{url}/readings", json=reading("5.01", red="X31.1", setup=apart))
     client.post(f"{url}/readings", json=reading("0.00", red="X31.2", setup=apart))
@@ -138,13 +138,13 @@ def test_a_job_goes_to_a_verdict_that_is_kept(client: FlaskClient, job: dict[str
             f"{url}/readings", json=reading("OL", red="X31.1/c", black="X31.2/c", instrument=instrument, setup=off)
         ).get_json()
         off = {"controls": {"key": "off"}, "unplugged": ["X31", "X12"]}
-    verdict = bench["assessment"]["verdict"]
-    assert verdict["settled"], bench["assessment"]["suspects"][:3]
-    assert verdict["units"] == ["B9"]
-    assert verdict["group"] == "component"
-    called = client.post(f"{url}/verdict", json={"client_key": str(uuid4())}).get_json()
-    assert called["job"]["stage"] == "verdict"
-    assert "Ambient sensor" in called["job"]["verdict"]
+    conclusion = bench["assessment"]["conclusion"]
+    assert conclusion["settled"], bench["assessment"]["suspects"][:3]
+    assert conclusion["units"] == ["B9"]
+    assert conclusion["group"] == "component"
+    called = client.post(f"{url}/conclusion", json={"client_key": str(uuid4())}).get_json()
+    assert called["job"]["stage"] == "conclusion"
+    assert "Ambient sensor" in called["job"]["conclusion"]
     assert all(e["weight_ban"] > -1 for e in called["assessment"]["suspects"][0]["evidence"])
 
 
@@ -162,7 +162,7 @@ def test_jobs_are_paged(client: FlaskClient, job: dict[str, Any]) -> None:
 
 def test_no_meter_is_a_clear_answer(client: FlaskClient, job: dict[str, Any]) -> None:
     test = {"instrument": "voltmeter", "red": "X12.7", "black": "BAT.neg", "setup": {"controls": {"key": "on"}}}
-    answer = client.post(f"/api/v1/chases/{job['chase']}/meter", json=test)
+    answer = client.post(f"/api/v1/diagnoses/{job['diagnosis']}/meter", json=test)
     assert answer.status_code == 502
     assert "type the reading" in answer.get_json()["detail"]
 
@@ -172,23 +172,23 @@ def test_what_is_looked_at_without_leads(client: FlaskClient) -> None:
     circuit = client.post("/api/v1/circuits", json={"text": text}).get_json()
     detail = client.get(f"/api/v1/circuits/{circuit['version_id']}").get_json()
     targets = {(t["ref"], t["instrument"]) for t in detail["targets"]}
-    assert {("Y6", "senses"), ("Y6", "swap"), ("W1", "clamp"), ("W1", "look"), ("X51", "wiggle")} <= targets
-    assert not {("ECM", "swap"), ("X51", "clamp")} & targets
+    assert {("Y6", "functional-check"), ("Y6", "swap"), ("W1", "current-clamp"), ("W1", "look"), ("X51", "wiggle")} <= targets
+    assert not {("ECM", "swap"), ("X51", "current-clamp")} & targets
     body = {"client_key": str(uuid4()), "vehicle": {"make": "Tessel"}, "circuit_version_id": circuit["version_id"]}
     job = client.post("/api/v1/jobs", json=body).get_json()["id"]
-    chase = client.get(f"/api/v1/jobs/{job}").get_json()["chases"][0]["id"]
-    url = f"/api/v1/chases/{chase}/readings"
+    diagnosis = client.get(f"/api/v1/jobs/{job}").get_json()["diagnoses"][0]["id"]
+    url = f"/api/v1/diagnoses/{diagnosis}/readings"
     on = {"controls": {"key": "run", "purge": "half"}}
-    heard = client.post(url, json=reading("no click", red="Y6", instrument="senses", setup=on))
+    heard = client.post(url, json=reading("no click", red="Y6", instrument="functional-check", setup=on))
     assert heard.status_code == 201
     assert heard.get_json()["readings"][0]["label"] == "nothing"
     suspects = {s["unit"]: s["probability"] for s in heard.get_json()["assessment"]["suspects"]}
-    fed = client.post(url, json=reading("0.2", red="W1", instrument="clamp", setup=on)).get_json()
+    fed = client.post(url, json=reading("0.2", red="W1", instrument="current-clamp", setup=on)).get_json()
     after = {s["unit"]: s["probability"] for s in fed["assessment"]["suspects"]}
     assert after["Y6@system"] > suspects["Y6@system"], "current flows and nothing moves: the plunger"
     for wrong, said in (
-        ({"red": "X51.1", "instrument": "senses"}, "cannot look at X51.1"),
-        ({"red": "Y6", "instrument": "clamp"}, "cannot look at Y6"),
+        ({"red": "X51.1", "instrument": "functional-check"}, "cannot look at X51.1"),
+        ({"red": "Y6", "instrument": "current-clamp"}, "cannot look at Y6"),
         ({"red": "Y6", "instrument": "voltmeter"}, "no point 'Y6'"),
     ):
         answer = client.post(url, json=reading("1", setup=on, **wrong))

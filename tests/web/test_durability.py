@@ -107,25 +107,25 @@ def test_readings_survive_sigkill_of_application_and_database(own_server: LocalS
         version = call("/circuits", {"text": AMBIENT_TEXT})["version_id"]
         body = {"client_key": str(uuid4()), "vehicle": {"make": "Orvane"}, "circuit_version_id": version, "complaint": "dashes"}
         job = call("/jobs", body)["id"]
-        chase = call(f"/jobs/{job}")["chases"][0]["id"]
+        diagnosis = call(f"/jobs/{job}")["diagnoses"][0]["id"]
         first, second = reading("4.98"), reading("4.97", red="X12.7")
-        call(f"/chases/{chase}/readings", first)
+        call(f"/diagnoses/{diagnosis}/readings", first)
         kill_hard(application)
         application = start_application(dsn, port)
-        bench = call(f"/chases/{chase}/bench")
+        bench = call(f"/diagnoses/{diagnosis}/bench")
         assert [r["entry"] for r in bench["readings"]] == ["4.98"], "the session outlives the application too"
 
-        call(f"/chases/{chase}/readings", second)
+        call(f"/diagnoses/{diagnosis}/readings", second)
         postmaster = int((own_server.data / "postmaster.pid").read_text().splitlines()[0])
         os.kill(postmaster, signal.SIGKILL)
         with pytest.raises(urllib.error.HTTPError) as caught:
-            call(f"/chases/{chase}/bench")
+            call(f"/diagnoses/{diagnosis}/bench")
         assert caught.value.code == 503, "the application says the database is away, and stays up"
         restart_database(own_server)
         wait_until_healthy(port)
-        assert [r["entry"] for r in call(f"/chases/{chase}/bench")["readings"]] == ["4.98", "4.97"]
+        assert [r["entry"] for r in call(f"/diagnoses/{diagnosis}/bench")["readings"]] == ["4.98", "4.97"]
         # The client that never saw the answer sends again: nothing is doubled.
-        assert len(call(f"/chases/{chase}/readings", second)["readings"]) == 2
+        assert len(call(f"/diagnoses/{diagnosis}/readings", second)["readings"]) == 2
     finally:
         kill_hard(application)
 

@@ -42,8 +42,8 @@ def fuzzed(postgres: LocalServer) -> Any:
     version = client.post("/api/v1/circuits", json={"text": AMBIENT_TEXT}).get_json()["version_id"]
     body = {"client_key": str(uuid4()), "vehicle": {"make": "Orvane", "model": "Lisk"}, "circuit_version_id": version}
     job = client.post("/api/v1/jobs", json=body).get_json()
-    chase = client.get(f"/api/v1/jobs/{job['id']}").get_json()["chases"][0]["id"]
-    real = {"version_id": version, "job_id": job["id"], "vehicle_id": job["vehicle_id"], "chase_id": chase}
+    diagnosis = client.get(f"/api/v1/jobs/{job['id']}").get_json()["diagnoses"][0]["id"]
+    real = {"version_id": version, "job_id": job["id"], "vehicle_id": job["vehicle_id"], "diagnosis_id": diagnosis}
     yield app, me["csrf"], cookie.value, real
     app.extensions["sondar"].close()
 

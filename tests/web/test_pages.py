@@ -9,7 +9,7 @@ from sondar.web import FRONTEND
 
 
 def test_every_screen_address_gets_the_page(client: FlaskClient) -> None:
-    for path in ("/", "/jobs/new", "/jobs/abc/verdict"):
+    for path in ("/", "/jobs/new", "/jobs/abc/conclusion"):
         answer = client.get(path)
         assert answer.status_code == 200
         assert b'<div id="root">' in answer.data

@@ -133,7 +133,7 @@ def test_two_leads_who_change_the_settings_at_once_both_learn_of_it(door: Door) 
     shop = lead.get("/api/v1/session").get_json()["workshop"]
     first = lead.put("/api/v1/workshop", json={**shop, "rate_per_hour": 95})
     assert first.get_json()["rate_per_hour"] == 95
-    second = lead.put("/api/v1/workshop", json={**shop, "boldness": 0.9})
+    second = lead.put("/api/v1/workshop", json={**shop, "decision_threshold": 0.9})
     assert second.status_code == 409
     assert second.get_json()["standing"]["rate_per_hour"] == 95
     unknown = lead.put("/api/v1/workshop", json={**first.get_json(), "tools": ["dowsing rod"]})

@@ -20,7 +20,7 @@ TEST = {"instrument": "voltmeter", "red": "X12.7", "black": "BAT.neg", "setup": 
 
 
 CHART = """
-sondar_chart: 1
+sondar_procedure: 1
 title: Outside temperature
 circuit: quay-ambient
 steps:
@@ -62,22 +62,22 @@ ROUTES: dict[str, Route] = {
     "POST /accounts": Route("lead", 201, lambda: {"sign_in": f"r{uuid4().hex[:8]}", "name": "R", "role": "read-only", "password": PASSWORD}, 201),
     "PUT /accounts/{account_id}": Route("lead", 200, lambda: {"name": "Changed", "role": "technician", "active": True}),
     "PUT /accounts/{account_id}/password": Route("lead", 200, lambda: {"password": PASSWORD}),
-    "GET /arithmetic": Route("read-only", 200, elsewhere=200),
-    "POST /arithmetic/{panel_id}": Route("read-only", 200, lambda: {"values": {"volts": "12", "amps": "2"}}, 200),
+    "GET /calculators": Route("read-only", 200, elsewhere=200),
+    "POST /calculators/{calculator_id}": Route("read-only", 200, lambda: {"values": {"volts": "12", "amps": "2"}}, 200),
     "GET /audit": Route("lead", 200, elsewhere=200),
-    "GET /chases/{chase_id}/bench": Route("read-only", 200),
-    "GET /chases/{chase_id}/charts": Route("read-only", 200),
-    "POST /chases/{chase_id}/charts": Route("technician", 201, lambda: {"text": CHART}),
-    "GET /chases/{chase_id}/charts/{chart_id}": Route("read-only", 200),
-    "GET /chases/{chase_id}/charts/{chart_id}/comparison": Route("read-only", 200),
-    "GET /chases/{chase_id}/ghosts": Route("read-only", 200),
-    "POST /chases/{chase_id}/exclusions": Route("technician", 200, lambda: {**key(), "kind": "point", "name": "X12", "excluded": False}),
-    "POST /chases/{chase_id}/meter": Route("technician", 502, lambda: TEST),
-    "POST /chases/{chase_id}/preview": Route("read-only", 200, lambda: TEST),
-    "POST /chases/{chase_id}/readings": Route("technician", 201, lambda: reading("4.9")),
-    "POST /chases/{chase_id}/readings/{reading_id}/retraction": Route("technician", 200, lambda: {**key(), "reason": "slip"}),
-    "POST /chases/{chase_id}/trace": Route("read-only", 200, lambda: TEST),
-    "POST /chases/{chase_id}/verdict": Route("technician", 201, key),
+    "GET /diagnoses/{diagnosis_id}/bench": Route("read-only", 200),
+    "GET /diagnoses/{diagnosis_id}/procedures": Route("read-only", 200),
+    "POST /diagnoses/{diagnosis_id}/procedures": Route("technician", 201, lambda: {"text": CHART}),
+    "GET /diagnoses/{diagnosis_id}/procedures/{procedure_id}": Route("read-only", 200),
+    "GET /diagnoses/{diagnosis_id}/procedures/{procedure_id}/comparison": Route("read-only", 200),
+    "GET /diagnoses/{diagnosis_id}/expected-values": Route("read-only", 200),
+    "POST /diagnoses/{diagnosis_id}/exclusions": Route("technician", 200, lambda: {**key(), "kind": "point", "name": "X12", "excluded": False}),
+    "POST /diagnoses/{diagnosis_id}/meter": Route("technician", 502, lambda: TEST),
+    "POST /diagnoses/{diagnosis_id}/preview": Route("read-only", 200, lambda: TEST),
+    "POST /diagnoses/{diagnosis_id}/readings": Route("technician", 201, lambda: reading("4.9")),
+    "POST /diagnoses/{diagnosis_id}/readings/{reading_id}/void": Route("technician", 200, lambda: {**key(), "reason": "slip"}),
+    "POST /diagnoses/{diagnosis_id}/trace": Route("read-only", 200, lambda: TEST),
+    "POST /diagnoses/{diagnosis_id}/conclusion": Route("technician", 201, key),
     "GET /circuits": Route("read-only", 200, elsewhere=200),
     "POST /circuits": Route("technician", 201, lambda: {"text": AMBIENT_TEXT}, 201),
     "GET /circuits/{version_id}": Route("read-only", 200),
@@ -85,7 +85,7 @@ ROUTES: dict[str, Route] = {
     "POST /jobs": Route("technician", 201, lambda: {**key(), "vehicle": {"make": "Brigg"}}, 201),
     "GET /jobs/{job_id}": Route("read-only", 200),
     "PUT /jobs/{job_id}/answers/{field}": Route("technician", 200, lambda: {**key(), "value": f"said {uuid4()}", "seen_seq": 2_000_000_000}),
-    "POST /jobs/{job_id}/chases": Route("technician", 201, lambda: {**key(), "circuit_version_id": "{version_id}"}),
+    "POST /jobs/{job_id}/diagnoses": Route("technician", 201, lambda: {**key(), "circuit_version_id": "{version_id}"}),
     "POST /jobs/{job_id}/clearing": Route("technician", 201, lambda: {**key(), "by": "hand"}),
     "PUT /jobs/{job_id}/codes/{code}/meaning": Route("technician", 200, lambda: {"title": "Bilge alarm"}),
     "GET /jobs/{job_id}/events": Route("read-only", 200),
@@ -111,7 +111,7 @@ ROUTES: dict[str, Route] = {
     "POST /vehicle-models": Route("technician", 422, lambda: {"text": "sondar_vehicle: 1"}, 422),
     "GET /vehicles": Route("read-only", 200, elsewhere=200),
     "GET /vehicles/{vehicle_id}": Route("read-only", 200),
-    "PUT /workshop": Route("lead", 409, lambda: {"name": "W", "rate_per_hour": 1, "currency": "EUR", "boldness": 0.9, "distance_unit": "km",
+    "PUT /workshop": Route("lead", 409, lambda: {"name": "W", "rate_per_hour": 1, "currency": "EUR", "decision_threshold": 0.9, "distance_unit": "km",
                                                  "temperature_unit": "C", "tools": ["voltmeter"], "version": 2_000_000_000}, 409),
     "GET /workshop/sessions": Route("lead", 200, elsewhere=200),
     "DELETE /workshop/sessions/{session_id}": Route("lead", 404),
@@ -161,8 +161,8 @@ def things(door: Door) -> Callable[[], dict[str, str]]:
         job = tech.post(
             "/api/v1/jobs", json={**key(), "vehicle": {"make": "Orvane"}, "circuit_version_id": version, "codes": "P0073"}
         ).get_json()
-        chase = tech.get(f"/api/v1/jobs/{job['id']}").get_json()["chases"][0]["id"]
-        bench = tech.post(f"/api/v1/chases/{chase}/readings", json=reading("4.9")).get_json()
+        diagnosis = tech.get(f"/api/v1/jobs/{job['id']}").get_json()["diagnoses"][0]["id"]
+        bench = tech.post(f"/api/v1/diagnoses/{diagnosis}/readings", json=reading("4.9")).get_json()
         photo = tech.post(f"/api/v1/jobs/{job['id']}/photos", data=picture(), content_type="multipart/form-data").get_json()[
             "photos"
         ][0]
@@ -172,10 +172,10 @@ def things(door: Door) -> Callable[[], dict[str, str]]:
             a for a in lead.post("/api/v1/accounts", json=body).get_json()["accounts"] if a["sign_in"] == body["sign_in"]
         )
         meter = lead.post("/api/v1/meters", json={"name": f"Meter {uuid4().hex[:6]}"}).get_json()["meters"][-1]
-        chart = tech.post(f"/api/v1/chases/{chase}/charts", json={"text": CHART}).get_json()
+        procedure = tech.post(f"/api/v1/diagnoses/{diagnosis}/procedures", json={"text": CHART}).get_json()
         return {
-            "version_id": version, "job_id": job["id"], "vehicle_id": job["vehicle_id"], "chase_id": chase, "photo_id": photo["id"],
-            "panel_id": "ohm", "chart_id": chart["id"],
+            "version_id": version, "job_id": job["id"], "vehicle_id": job["vehicle_id"], "diagnosis_id": diagnosis, "photo_id": photo["id"],
+            "calculator_id": "ohm", "procedure_id": procedure["id"],
             "reading_id": bench["readings"][0]["id"], "share_id": share["id"], "account_id": account["id"], "meter_id": meter["id"],
             "session_id": str(uuid4()), "token": "no-such-token", "field": "complaint", "code": "P1ABC",
         }  # fmt: skip
@@ -201,7 +201,7 @@ def test_who_may_ask_what(door: Door, things: Callable[[], dict[str, str]], rout
         allowed = RANK[role] >= RANK[expected.needs]
         if route == "POST /session":
             client = door.nobody()
-        fresh = things() if route.startswith(("DELETE", "PUT /accounts")) or "retraction" in route else ids
+        fresh = things() if route.startswith(("DELETE", "PUT /accounts")) or "voiding" in route else ids
         assert ask(client, route, fresh) == (expected.done if allowed else 403), role
     stranger = door.nobody() if route == "POST /session" else door("mole-lead")
     assert ask(stranger, route, ids) == expected.elsewhere, "a lead of another workshop"

@@ -2,7 +2,7 @@ import createClient from "openapi-fetch";
 import type { components, paths } from "./schema";
 
 export type Schema = components["schemas"];
-export type Bench = Schema["BenchView"];
+export type Bench = Schema["MeasuringView"];
 export type Job = Schema["JobView"];
 export type Circuit = Schema["CircuitDetail"];
 export type CircuitSummary = Schema["CircuitSummary"];

@@ -1,8 +1,8 @@
 import { infiniteQueryOptions, keepPreviousData, queryOptions } from "@tanstack/react-query";
 import { api, type TestIn, unwrap } from "./client";
 
-export type Stage = "take in" | "chase" | "verdict" | "repair" | "verify" | "closed";
-export const STAGES: Stage[] = ["take in", "chase", "verdict", "repair", "verify", "closed"];
+export type Stage = "take in" | "diagnosis" | "conclusion" | "repair" | "verify" | "closed";
+export const STAGES: Stage[] = ["take in", "diagnosis", "conclusion", "repair", "verify", "closed"];
 
 export const jobsQuery = (q: string, stage: string) =>
   infiniteQueryOptions({
@@ -36,22 +36,22 @@ export const circuitQuery = (versionId: string | undefined) =>
       ),
   });
 
-export const benchQuery = (chaseId: string) =>
+export const benchQuery = (diagnosisId: string) =>
   queryOptions({
-    queryKey: ["bench", chaseId],
+    queryKey: ["bench", diagnosisId],
     queryFn: async () =>
-      unwrap(await api.GET("/api/v1/chases/{chase_id}/bench", { params: { path: { chase_id: chaseId } } })),
+      unwrap(await api.GET("/api/v1/diagnoses/{diagnosis_id}/bench", { params: { path: { diagnosis_id: diagnosisId } } })),
   });
 
-export const previewQuery = (chaseId: string, test: TestIn | null, readings: number) =>
+export const previewQuery = (diagnosisId: string, test: TestIn | null, readings: number) =>
   queryOptions({
-    queryKey: ["preview", chaseId, test, readings],
+    queryKey: ["preview", diagnosisId, test, readings],
     enabled: test !== null,
     retry: false,
     queryFn: async () =>
       unwrap(
-        await api.POST("/api/v1/chases/{chase_id}/preview", {
-          params: { path: { chase_id: chaseId } },
+        await api.POST("/api/v1/diagnoses/{diagnosis_id}/preview", {
+          params: { path: { diagnosis_id: diagnosisId } },
           body: test as TestIn,
         }),
       ),
@@ -94,24 +94,24 @@ export const setupQuery = queryOptions({
 export const panelsQuery = queryOptions({
   queryKey: ["arithmetic"],
   staleTime: Number.POSITIVE_INFINITY,
-  queryFn: async () => unwrap(await api.GET("/api/v1/arithmetic")),
+  queryFn: async () => unwrap(await api.GET("/api/v1/calculators")),
 });
 
 export const ghostsQuery = (
-  chaseId: string,
+  diagnosisId: string,
   unit: string | null,
   setup: TestIn["setup"] | undefined,
   readings: number,
 ) =>
   queryOptions({
-    queryKey: ["ghosts", chaseId, unit, setup, readings],
+    queryKey: ["ghosts", diagnosisId, unit, setup, readings],
     enabled: unit !== null && setup !== undefined,
     placeholderData: keepPreviousData,
     queryFn: async () =>
       unwrap(
-        await api.GET("/api/v1/chases/{chase_id}/ghosts", {
+        await api.GET("/api/v1/diagnoses/{diagnosis_id}/expected-values", {
           params: {
-            path: { chase_id: chaseId },
+            path: { diagnosis_id: diagnosisId },
             query: {
               unit: unit as string,
               controls: JSON.stringify(setup?.controls ?? {}),
@@ -122,35 +122,35 @@ export const ghostsQuery = (
       ),
   });
 
-export const chartsQuery = (chaseId: string) =>
+export const proceduresQuery = (diagnosisId: string) =>
   queryOptions({
-    queryKey: ["charts", chaseId],
+    queryKey: ["procedures", diagnosisId],
     queryFn: async () =>
-      unwrap(await api.GET("/api/v1/chases/{chase_id}/charts", { params: { path: { chase_id: chaseId } } })),
+      unwrap(await api.GET("/api/v1/diagnoses/{diagnosis_id}/procedures", { params: { path: { diagnosis_id: diagnosisId } } })),
   });
 
-export const chartQuery = (chaseId: string, chartId: string | null, readings: number) =>
+export const procedureQuery = (diagnosisId: string, procedureId: string | null, readings: number) =>
   queryOptions({
-    queryKey: ["charts", chaseId, chartId, readings],
-    enabled: chartId !== null,
+    queryKey: ["procedures", diagnosisId, procedureId, readings],
+    enabled: procedureId !== null,
     placeholderData: keepPreviousData,
     queryFn: async () =>
       unwrap(
-        await api.GET("/api/v1/chases/{chase_id}/charts/{chart_id}", {
-          params: { path: { chase_id: chaseId, chart_id: chartId as string } },
+        await api.GET("/api/v1/diagnoses/{diagnosis_id}/procedures/{procedure_id}", {
+          params: { path: { diagnosis_id: diagnosisId, procedure_id: procedureId as string } },
         }),
       ),
   });
 
-export const traceQuery = (chaseId: string, test: TestIn | null, readings: number) =>
+export const traceQuery = (diagnosisId: string, test: TestIn | null, readings: number) =>
   queryOptions({
-    queryKey: ["trace", chaseId, test, readings],
+    queryKey: ["trace", diagnosisId, test, readings],
     enabled: test !== null,
     retry: false,
     queryFn: async () =>
       unwrap(
-        await api.POST("/api/v1/chases/{chase_id}/trace", {
-          params: { path: { chase_id: chaseId } },
+        await api.POST("/api/v1/diagnoses/{diagnosis_id}/trace", {
+          params: { path: { diagnosis_id: diagnosisId } },
           body: test as TestIn,
         }),
       ),

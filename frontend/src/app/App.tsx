@@ -10,7 +10,7 @@ import { JobPage } from "../features/intake/JobPage";
 import { JobsPage } from "../features/jobs/JobsPage";
 import { NewJobPage } from "../features/jobs/NewJobPage";
 import { SharedPage } from "../features/shared/SharedPage";
-import { VerdictPage } from "../features/verdict/VerdictPage";
+import { VerdictPage } from "../features/conclusion/VerdictPage";
 import { Notice } from "../ui/Notice";
 import { Shell } from "./Shell";
 
@@ -52,8 +52,8 @@ function Inside() {
         <Route index element={<JobsPage />} />
         <Route path="jobs/new" element={<NewJobPage />} />
         <Route path="jobs/:jobId" element={<JobPage />} />
-        <Route path="bench/:chaseId" element={<BenchPage />} />
-        <Route path="bench/:chaseId/verdict" element={<VerdictPage />} />
+        <Route path="bench/:diagnosisId" element={<BenchPage />} />
+        <Route path="bench/:diagnosisId/conclusion" element={<VerdictPage />} />
         {(
           [
             ["circuits", CircuitsPage],

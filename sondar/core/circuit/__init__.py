@@ -4,7 +4,7 @@
 * ``families``  one class per part family: what it adds to the network and how it fails
 * ``document``  the circuit file as typed fields, and every check on it
 * ``network``   document -> nodes, branches, points, faults
-* ``laws``      current-voltage laws of parts that are not resistors
+* ``curves``      current-voltage curves of parts that are not resistors
 * ``solver``    batched operating points over set-up x sample x hypothesis
 * ``spice``     the same network as a netlist, for an independent check
 """

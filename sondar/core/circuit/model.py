@@ -15,6 +15,10 @@ from typing import Literal
 Group = Literal["wiring", "module", "component", "system", "setting"]
 """What is at fault: a conductor, a module, a component; what a component moves or senses; something taught or coded."""
 
+Trait = Literal["open", "series", "leak", "stuck", "weak", "visible", "evident", "cleanable", "intermittent"]
+"""What is true of a fault whatever its part: it interrupts, adds resistance, leads current astray, keeps something from moving, makes a
+signal small; it can be seen (or cannot be missed), cured by cleaning, and may come and go."""
+
 CHASSIS = "chassis"
 """Name of the vehicle body, the 0 V reference of every network."""
 
@@ -34,12 +38,12 @@ def copper_resistance(resistance_at_20c_ohm: float, temperature_c: float) -> flo
 
 
 @dataclass(frozen=True)
-class Law:
-    """Current against voltage of a part that is not a resistor; see ``laws``.
+class Curve:
+    """Current against voltage of a part that is not a resistor; see ``curves``.
 
     Attributes:
         kind: ``lamp``, ``motor``, ``diode`` or ``sink``.
-        parameters: the law's own numbers, in SI units, in the order ``laws`` documents.
+        parameters: the curve's own numbers, in SI units, in the order ``curves`` documents.
     """
 
     kind: Literal["lamp", "motor", "diode", "sink"]
@@ -75,7 +79,7 @@ class Branch:
         emf_v: source voltage in series, + at terminal a.
         spread: relative standard deviation of the resistance among healthy vehicles.
         emf_spread_v: standard deviation of the source voltage in volts.
-        law: set for a non-linear part; the branch is then the law alone.
+        curve: set for a non-linear part; the branch is then the curve alone.
         contact: set for a relay contact.
         fuse_rating_a: set for a fuse element.
     """
@@ -88,7 +92,7 @@ class Branch:
     emf_v: float = 0.0
     spread: float = 0.0
     emf_spread_v: float = 0.0
-    law: Law | None = None
+    curve: Curve | None = None
     contact: RelayContact | None = None
     fuse_rating_a: float | None = None
 
@@ -100,7 +104,7 @@ class Change:
     Attributes:
         set_ohm: new resistance; add_ohm: added in series; scale: factor on the resistance.
         emf_v: new source voltage; emf_scale: factor on it.
-        law_parameters: replacements by position in the law's parameters.
+        curve_parameters: replacements by position in the curve's parameters.
         blocks: the part does not act, whatever flows in it; nothing electrical changes.
     """
 
@@ -110,8 +114,24 @@ class Change:
     scale: float | None = None
     emf_v: float | None = None
     emf_scale: float | None = None
-    law_parameters: tuple[tuple[int, float], ...] | None = None
+    curve_parameters: tuple[tuple[int, float], ...] | None = None
     blocks: bool = False
+
+    @property
+    def key(self) -> str:
+        """The change in a few signs, e.g. ``+300`` for 300 Ω added in series."""
+        for sign, value in (
+            ("=", self.set_ohm),
+            ("+", self.add_ohm),
+            ("*", self.scale),
+            ("=V", self.emf_v),
+            ("*V", self.emf_scale),
+        ):
+            if value is not None:
+                return f"{sign}{value:.6g}"
+        if self.curve_parameters is not None:
+            return "".join(f"~{position}={value:.6g}" for position, value in self.curve_parameters)
+        return "!"
 
 
 @dataclass(frozen=True)
@@ -131,11 +151,16 @@ class Acts:
 
 @dataclass(frozen=True)
 class Severity:
-    """One strength of a fault: a label such as ``30 Ω``, its share of the fault's rate, its changes."""
+    """One severity of a fault: a label such as ``30 Ω``, its share of the fault's rate, its changes."""
 
     label: str
     weight: float
     changes: tuple[Change, ...]
+
+    @property
+    def key(self) -> str:
+        """What it is stored under: its changes in SI units, whatever its label reads like."""
+        return "+".join(f"{change.branch.rsplit('.', 1)[-1]}{change.key}" for change in self.changes)
 
 
 @dataclass(frozen=True)
@@ -150,6 +175,7 @@ class Fault:
         rate: relative frequency among faults of this circuit.
         branch: the branch to mark on the drawing.
         repair: what one would do about it.
+        traits: what kind of fault it is, for everything that must not go by the name of a mode.
     """
 
     id: str
@@ -162,6 +188,7 @@ class Fault:
     branch: str
     severities: tuple[Severity, ...]
     repair: str = ""
+    traits: frozenset[Trait] = frozenset()
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,7 @@ import math
 from dataclasses import replace
 from functools import cached_property
 
-from sondar.core.circuit.document import CircuitDocument, behind
+from sondar.core.circuit.document.fields import CircuitDocument, behind
 from sondar.core.circuit.families import Contact, Part, PulledInput, Splice, Wire
 from sondar.core.circuit.families.base import SYSTEM
 from sondar.core.circuit.model import CHASSIS, Branch, Fault, Point, Setup, Unit
@@ -117,9 +117,9 @@ class Circuit:
                 ]
         return instants
 
-    def pulse_hertz(self, setup: Setup) -> dict[str, float]:
+    def pulse_frequencies_hz(self, setup: Setup) -> dict[str, float]:
         """Frequency of every part that pulses in a set-up."""
-        return {i: part.hertz(setup) for i, part in self.parts.items() if part.duty(i, setup) is not None}
+        return {i: part.frequency_hz(setup) for i, part in self.parts.items() if part.duty(i, setup) is not None}
 
     # -- set-ups ------------------------------------------------------------------------------------
 

@@ -15,7 +15,7 @@ from typing import Any, Literal
 import networkx as nx
 from pydantic import Field, ValidationError
 
-from sondar.core.circuit.document import CircuitDocument, VehicleModel, behind
+from sondar.core.circuit.document.fields import CircuitDocument, VehicleModel, behind
 from sondar.core.circuit.families.base import Fields
 from sondar.core.circuit.model import CHASSIS, Fault
 from sondar.core.circuit.network import Circuit
@@ -34,7 +34,7 @@ ANCHORS = (
     "bus_end",
     "battery",
 )
-"""Families that give a shared stretch its name, the most telling first."""
+"""Families that give a shared section its name, the most telling first."""
 
 
 class VehicleDocument(Fields):
@@ -50,7 +50,7 @@ class VehicleDocument(Fields):
 
 
 @dataclass(frozen=True)
-class Stretch:
+class Section:
     """Things that stand or fall together: one circuit's own, or what the same circuits share around one anchor.
 
     Attributes:
@@ -88,8 +88,8 @@ class VehicleNetwork:
         return {part: tuple(sorted(names)) for part, names in found.items()}
 
     @cached_property
-    def stretches(self) -> dict[str, Stretch]:
-        """Part id -> the stretch it belongs to."""
+    def sections(self) -> dict[str, Section]:
+        """Part id -> the section it belongs to."""
         shared: Any = nx.Graph()
         for part in self.network.parts:
             if len(self.owners[part]) > 1:
@@ -107,19 +107,19 @@ class VehicleNetwork:
         for part in self.network.parts:
             if len(self.owners[part]) == 1:
                 circuit = self.owners[part][0]
-                found[part] = Stretch(f"circuit:{circuit}", self.circuits[circuit].title, (circuit,))
+                found[part] = Section(f"circuit:{circuit}", self.circuits[circuit].title, (circuit,))
             else:
                 anchor = self._anchor(shared, part)
                 title = self.document.shared.get(anchor) or self.network.parts[anchor].name(anchor)
-                found[part] = Stretch(f"shared:{anchor}", title, self.owners[part])
+                found[part] = Section(f"shared:{anchor}", title, self.owners[part])
         return found
 
-    def stretch_of(self, fault: Fault) -> Stretch:
+    def section_of(self, fault: Fault) -> Section:
         """Where a fault lies."""
-        return self.stretches[fault.part]
+        return self.sections[fault.part]
 
     def _anchor(self, shared: Any, part: str) -> str:
-        """The most telling part within a shared stretch, the nearest of equals."""
+        """The most telling part within a shared section, the nearest of equals."""
         distance: dict[str, int] = nx.single_source_shortest_path_length(shared, part)
 
         def order(other: str) -> tuple[int, int, str]:

@@ -1,6 +1,6 @@
 """Is the order of magnitude right? A reading is held against every suspect's prediction before it is taken.
 
-``0.0124`` where somebody means 12.4 V is a slip of unit or decimal sign. It is asked about, never changed: if nothing predicts the
+``0.0124`` where somebody means 12.4 V is an error of unit or decimal sign. It is asked about, never changed: if nothing predicts the
 figure as it stands, or it has more digits than the meter can show there, and the same digits shifted by powers of ten are predicted.
 """
 
@@ -10,13 +10,13 @@ from dataclasses import replace
 
 import numpy as np
 
-from sondar.core.diagnosis.belief import Reading, density
+from sondar.core.diagnosis.belief import density
 from sondar.core.diagnosis.predictions import Predictor
-from sondar.core.instruments import INSTRUMENTS
+from sondar.core.instruments.reading import Reading
 from sondar.core.quantities import format_si
 
 SHIFTS = (3, -3, 6, -6, 1, -1, 2, -2)
-"""Powers of ten that slips are made of: prefixes first, then decimal signs."""
+"""Powers of ten that such errors are made of: prefixes first, then decimal signs."""
 
 FINEST_SHARE = 0.02
 """Digits below this share of the meter's floor are more than it shows."""
@@ -27,8 +27,8 @@ TIMES_BETTER, TYPICAL = 100.0, 0.1
 
 def meant_instead(predictor: Predictor, reading: Reading) -> str | None:
     """What was probably meant, as a label, or None if the entry may stand as it is."""
-    device = INSTRUMENTS[reading.test.instrument]
-    if reading.value is None or reading.value == 0 or device.only_words or reading.test.instrument not in predictor.instruments:
+    device = reading.device
+    if reading.value is None or reading.value == 0 or not device.figures or reading.test.instrument not in predictor.instruments:
         return None
     shown = predictor.display_of(reading.test)
     too_fine = 0 < reading.resolution < FINEST_SHARE * device.error_floor

@@ -12,9 +12,10 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from sondar.core.circuit.model import OPEN_OHM, Change, Setup
+from sondar.core.circuit.model import OPEN_OHM, Change, Fault, Setup, Severity
 from sondar.core.circuit.network import Circuit
-from sondar.core.circuit.solver import SetupSolver, blown_fuses
+from sondar.core.solving.fuses import blown_fuses
+from sondar.core.solving.solver import SetupSolver
 
 Array = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.intp]
@@ -28,12 +29,13 @@ NOTICEABLE_V = 0.2
 
 @dataclass(frozen=True)
 class Suspect:
-    """One hypothesis: a fault at a severity, or one of the two that are not faults of the drawing."""
+    """One hypothesis: a fault at a severity, or one of the two that are not faults of the drawing; ``id`` is what it is stored under."""
 
     fault: str
     severity: str
     unit: str
     group: str
+    id: str = ""
 
 
 @dataclass(frozen=True, eq=False)
@@ -47,7 +49,7 @@ class HypothesisSet:
         prior: (H,) sums to 1.
         units: ids in the order of the columns of ``member``; the first is ``none``, the last ``unknown``.
         member: (H, U) one-hot membership of hypotheses in units.
-        milder, worse: (H − 1,) the next strength of the same fault either way, itself where there is none: strengths of a resistance
+        milder, worse: (H − 1,) the next severity of the same fault either way, itself where there is none: severities of a resistance
             are points of a grid that stand for everything between.
     """
 
@@ -63,6 +65,11 @@ class HypothesisSet:
     def index(self, fault: str, severity: str | None = None) -> list[int]:
         """Indices of a fault, or of one of its severities."""
         return [i for i, s in enumerate(self.suspects) if s.fault == fault and severity in (None, s.severity)]
+
+
+def suspect_id(fault: Fault, severity: Severity) -> str:
+    """What a fault at a severity is stored under."""
+    return f"{fault.id}:{severity.key}"
 
 
 def distinct_control_states(circuit: Circuit) -> list[tuple[tuple[str, str], ...]]:
@@ -88,9 +95,12 @@ def build_hypotheses(circuit: Circuit, temperature_c: float = 20.0, only: frozen
     kept = [i for i, heard in enumerate(audible[1:]) if heard]
     rates = np.array([listed[i][0].rate * listed[i][1].weight for i in kept])
     prior = np.concatenate([[PRIOR_NONE], (1 - PRIOR_NONE - PRIOR_UNKNOWN) * rates / rates.sum(), [PRIOR_UNKNOWN]])
-    suspects = [Suspect(NONE, "", NONE, NONE)]
-    suspects += [Suspect(listed[i][0].id, listed[i][1].label, listed[i][0].unit, listed[i][0].group) for i in kept]
-    suspects += [Suspect(UNKNOWN, "", UNKNOWN, UNKNOWN)]
+    suspects = [Suspect(NONE, "", NONE, NONE, NONE)]
+    suspects += [
+        Suspect(fault.id, severity.label, fault.unit, fault.group, suspect_id(fault, severity))
+        for fault, severity in (listed[i] for i in kept)
+    ]
+    suspects += [Suspect(UNKNOWN, "", UNKNOWN, UNKNOWN, UNKNOWN)]
     units = tuple(dict.fromkeys(s.unit for s in suspects))
     member = np.array([[1.0 if s.unit == unit else 0.0 for unit in units] for s in suspects])
     rows = [0, *(i + 1 for i in kept)]

@@ -12,12 +12,17 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from sondar.core.diagnosis.belief import Belief, Reading, density, slip_of
+from sondar.core.circuit.model import Setup
+from sondar.core.diagnosis.belief import Belief, density, reading_error_of
 from sondar.core.diagnosis.hypotheses import UNKNOWN
-from sondar.core.diagnosis.predictions import MISREAD, Predictor, displays_of
+from sondar.core.diagnosis.predictions import MISREAD, Predictor
+from sondar.core.instruments import displays, instrument
+from sondar.core.instruments.base import Display, Population, Test
+from sondar.core.instruments.reading import Reading
+from sondar.core.solving.operating_points import Hypothesis, Mask
 
 ASKED_FROM = 0.3
-"""Pairs are looked for when *not on the drawing* has at least this much, or two readings would have to be slips."""
+"""Pairs are looked for when *not on the drawing* has at least this much, or two readings would have to be errors."""
 READINGS_FROM = 3
 FAULTS_PER_READING = 5
 CANDIDATES = 24
@@ -30,7 +35,7 @@ SECOND_CAUSE = 0.15
 
 @dataclass(frozen=True)
 class Pair:
-    """Two faults with their strengths, and their probability among singles, pairs and the unknown."""
+    """Two faults with their severities, and their probability among singles, pairs and the unknown."""
 
     faults: tuple[str, str]
     severities: tuple[str, str]
@@ -41,11 +46,11 @@ class Pair:
 def _is_odd(predictor: Predictor, belief: Belief, readings: Sequence[Reading]) -> bool:
     if belief.units()[belief.hypotheses.units.index(UNKNOWN)] >= ASKED_FROM:
         return True
-    return sum(slip_of(predictor, belief, reading).probability > 0.5 for reading in readings) >= 2
+    return sum(reading_error_of(predictor, belief, reading).probability > 0.5 for reading in readings) >= 2
 
 
 def _candidates(belief: Belief) -> list[int]:
-    """Hypotheses that explain some reading best, the best strength of each fault, and what leads overall."""
+    """Hypotheses that explain some reading best, the best severity of each fault, and what leads overall."""
     suspects = belief.hypotheses.suspects
     inner = range(1, len(suspects) - 1)
     chosen = dict.fromkeys(int(h) for h in np.argsort(-belief.now) if h in inner and belief.now[h] > 0.02)
@@ -58,6 +63,27 @@ def _candidates(belief: Belief) -> list[int]:
         often = sorted(faults.values(), key=lambda h: -(weights[h] + np.log(belief.hypotheses.prior[h])))
         chosen.update(dict.fromkeys(often[:FAULTS_PER_READING]))
     return list(chosen)[:CANDIDATES]
+
+
+def _shown_by_pairs(
+    predictor: Predictor, setup: Setup, tests: Sequence[Test], changes: Sequence[Hypothesis], blown: Mask,
+    pairs: Sequence[tuple[int, int]],
+) -> dict[str, Display]:  # fmt: skip
+    """Displays (H, P) under every pair; a finding shows its first word as the more telling of the two faults makes it."""
+    circuit, suspects = predictor.circuit, predictor.hypotheses.suspects
+    by_side = []
+    for side in (0, 1):
+        faults = [circuit.faults.get(suspects[pair[side]].fault) for pair in pairs]
+        by_side.append(displays(Population(circuit, setup, changes, blown, faults, samples=1), tuple(tests)))
+        if not any(instrument(test.instrument).finding for test in tests):
+            return by_side[0]
+    one, other = by_side
+    found = dict(one)
+    for name, shown in one.items():
+        if shown.instrument.finding:
+            first = np.maximum(shown.words[:, :, 0], other[name].words[:, :, 0])
+            found[name] = replace(shown, words=np.stack([first, 1.0 - first], axis=-1))
+    return found
 
 
 def explaining_pairs(predictor: Predictor, belief: Belief, readings: Sequence[Reading], most: int = 3) -> list[Pair]:
@@ -76,7 +102,7 @@ def explaining_pairs(predictor: Predictor, belief: Belief, readings: Sequence[Re
     total = np.zeros(len(pairs))
     for setup in dict.fromkeys(reading.test.setup for reading in readings):
         here = list(dict.fromkeys(r.test for r in readings if r.test.setup == setup))
-        shown = displays_of(predictor.circuit, setup, here, changes, blown, samples=1)
+        shown = _shown_by_pairs(predictor, setup, here, changes, blown, pairs)
         for reading in (r for r in readings if r.test.setup == setup):
             same = [t for t in here if t.instrument == reading.test.instrument]
             one = shown[reading.test.instrument].at(same.index(reading.test))

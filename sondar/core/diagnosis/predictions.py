@@ -1,4 +1,4 @@
-"""What each test would show under each hypothesis: distributions for belief, outcome classes for the plan.
+"""What each test would show under each hypothesis: distributions for belief, outcome classes for the ranking.
 
 A ``Predictor`` belongs to one circuit at one temperature. It computes a set-up when first asked and keeps it: all its
 results depend on the circuit document alone, so they may be shared between jobs and thrown away at will.
@@ -15,53 +15,23 @@ import numpy as np
 import numpy.typing as npt
 from scipy.special import ndtr
 
-from sondar.core.circuit.families import PulledInput
-from sondar.core.circuit.model import Acts, Setup
-from sondar.core.circuit.monitors import answer_chance
+from sondar.core.circuit.model import Setup
 from sondar.core.circuit.network import Circuit
-from sondar.core.circuit.probing import Drive, driven_part, driven_setup, probe_branch
-from sondar.core.circuit.solver import SAMPLES, Hypothesis, Mask, solve_waves
-from sondar.core.diagnosis.findings import finding_display
 from sondar.core.diagnosis.hypotheses import HypothesisSet, build_hypotheses, distinct_control_states
-from sondar.core.diagnosis.tests import Test, TestFinder
-from sondar.core.errors import UnknownReferenceError
-from sondar.core.instruments import (
-    ANSWERS,
-    FINDINGS,
-    INSTRUMENTS,
-    ORDINARY,
-    PROBE_GROUND,
-    PROBE_SUPPLY,
-    Display,
-    clamp,
-    display,
-    driven,
-    found_words,
-    from_working,
-    instrument,
-    scan_value,
-    senses,
-)
-from sondar.core.quantities import format_si
+from sondar.core.instruments import INSTRUMENTS, ORDINARY, displays, instrument, sensible_tests
+from sondar.core.instruments.base import Controls, Display, Population, Test
+from sondar.core.solving.operating_points import SAMPLES
 
 Array = npt.NDArray[np.float64]
 
 NUMERIC_CLASSES = 8
-WORD_CLASSES = 4
+WORD_CLASSES = max(len(device.words) for device in INSTRUMENTS.values())
 CLASSES = NUMERIC_CLASSES + WORD_CLASSES
 MISREAD = 0.02
-"""Chance of a misplaced probe, a misread display or a typing slip, per reading."""
+"""Chance of a misplaced probe, a misread display or a typing error, per reading."""
 
-SLIP_ELSEWHERE, SLIP_NO_CONTACT = 0.5, 0.3
-"""Shares of slips that show what another point of the circuit has, and that touch nothing; the rest can be anything."""
-
-NO_CONTACT = {
-    "volts": "bouncing", "ohms": "OL", "lamp": "off", "led": "neither", "hertz": "no signal", "duty": "no signal",
-    "source": "no supply", "pull": "floating", "drive": "nothing",
-}  # fmt: skip
-"""What an instrument shows whose lead touches nothing; without leads it cannot happen."""
-
-DRIVES: dict[str, Drive] = {PROBE_GROUND.id: "ground", PROBE_SUPPLY.id: "supply"}
+ERROR_ELSEWHERE, ERROR_NO_CONTACT = 0.5, 0.3
+"""Shares of such errors that show what another point of the circuit has, and that touch nothing; the rest can be anything."""
 
 MOVES_LEAST = 0.2
 """A test of a whole vehicle is kept if some outcome's probability differs by this much between two of the faults considered."""
@@ -110,9 +80,9 @@ class Predictor:
         self.only, self.samples = only, samples
         self.circuit = circuit
         self.temperature_c = temperature_c
-        self.instruments = frozenset(instruments)
+        self.instruments = frozenset(instrument(name).id for name in instruments)
         self._setups: dict[Setup, SetupPredictions] = {}
-        self._displays: dict[tuple[str, str, str, Setup], Display] = {}
+        self._displays: dict[Test, Display] = {}
         self._lock = threading.RLock()
 
     @cached_property
@@ -121,15 +91,10 @@ class Predictor:
         return build_hypotheses(self.circuit, self.temperature_c, self.only)
 
     @cached_property
-    def finder(self) -> TestFinder:
-        """Sensible tests."""
-        return TestFinder(self.circuit)
-
-    @cached_property
-    def control_states(self) -> list[tuple[tuple[str, str], ...]]:
-        """Control positions worth measuring in, those in which a module is asked among them."""
-        asked = self.finder.asked_states() if ANSWERS.id in self.instruments else []
-        return list(dict.fromkeys([*distinct_control_states(self.circuit), *asked]))
+    def control_states(self) -> list[Controls]:
+        """Control positions worth measuring in, those that some instrument at hand needs among them."""
+        needed = [state for name in sorted(self.instruments) for state in INSTRUMENTS[name].states(self.circuit)]
+        return list(dict.fromkeys([*distinct_control_states(self.circuit), *needed]))
 
     def setup(self, setup: Setup) -> SetupPredictions:
         """Predictions of every sensible test in a set-up."""
@@ -147,136 +112,43 @@ class Predictor:
         instrument(test.instrument)
         self.circuit.point(test.red), self.circuit.point(test.black)
         with self._lock:
-            key = test.key()
-            if key not in self._displays:
+            if test not in self._displays:
                 known = self._setups.get(test.setup)
                 index = known.tests.index(test) if known is not None and test in known.tests else None
                 if known is not None and index is not None:
-                    self._displays[key] = known.displays[test.instrument].at(int(known.pair[index]))
+                    self._displays[test] = known.displays[test.instrument].at(int(known.pair[index]))
                 else:
-                    self._displays[key] = self._displays_of(test.setup, [test])[test.instrument]
-            return self._displays[key]
+                    self._displays[test] = self._displays_of(test.setup, [test])[test.instrument]
+            return self._displays[test]
 
     def _displays_of(self, setup: Setup, tests: Sequence[Test]) -> dict[str, Display]:
-        found = displays_of(self.circuit, setup, tests, self.hypotheses.changes, self.hypotheses.blown, self.samples)
-        for name in dict.fromkeys(t.instrument for t in tests if INSTRUMENTS[t.instrument].kind in FINDINGS):
-            refs = [t.red for t in tests if t.instrument == name]
-            found[name] = finding_display(self.circuit, name, refs, self.hypotheses.suspects[:-1])
-        return {name: between_strengths(shown, self.hypotheses) for name, shown in found.items()}
+        hypotheses = self.hypotheses
+        faults = [self.circuit.faults.get(suspect.fault) for suspect in hypotheses.suspects[:-1]]
+        population = Population(self.circuit, setup, hypotheses.changes, hypotheses.blown, faults, self.samples)
+        return {name: between_severities(shown, hypotheses) for name, shown in displays(population, tuple(tests)).items()}
 
     def _compute(self, setup: Setup) -> SetupPredictions:
-        drives = self.finder.drives(setup) if self.instruments & {PROBE_GROUND.id, PROBE_SUPPLY.id} else []
-        tests = [t for t in (*self.finder.tests(setup), *drives) if t.instrument in self.instruments]
-        displays = self._displays_of(setup, tests)
+        tests = sensible_tests(self.circuit, setup, self.instruments)
+        shown_by = self._displays_of(setup, tests)
         pair = np.zeros(len(tests), dtype=np.intp)
         edges = np.full((len(tests), NUMERIC_CLASSES + 1), np.inf)
         edges[:, 0] = -np.inf
         outcome = np.zeros((len(tests), CLASSES, len(self.hypotheses.suspects)), dtype=np.float32)
-        for name, shown in displays.items():
+        for name, shown in shown_by.items():
             rows = np.array([i for i, t in enumerate(tests) if t.instrument == name], dtype=np.intp)
             pair[rows] = np.arange(len(rows))
             edges[rows], outcome[rows] = _outcomes(shown, pair[rows])
         if self.only is None:
-            return SetupPredictions(setup, tuple(tests), pair, edges, outcome, displays)
+            return SetupPredictions(setup, tuple(tests), pair, edges, outcome, shown_by)
         spread = outcome[:, :, :-1].max(axis=2) - outcome[:, :, :-1].min(axis=2)
         kept = np.flatnonzero(spread.max(axis=1) > MOVES_LEAST)
-        return SetupPredictions(setup, tuple(tests[i] for i in kept), pair[kept], edges[kept], outcome[kept], displays)
+        return SetupPredictions(setup, tuple(tests[i] for i in kept), pair[kept], edges[kept], outcome[kept], shown_by)
 
 
-def displays_of(
-    circuit: Circuit, setup: Setup, tests: Sequence[Test], hypotheses: Sequence[Hypothesis], blown: Mask, samples: int = SAMPLES
-) -> dict[str, Display]:  # fmt: skip
-    """Displays (H, T of that instrument) per instrument, over that instrument's tests in their order; findings are left out.
+def between_severities(shown: Display, hypotheses: HypothesisSet) -> Display:
+    """A display whose every severity of a fault stands for its whole cell of the grid, from halfway to either neighbour.
 
-    One solve for all tests that only look; one for each that drives a part with the powered probe.
-
-    Raises:
-        UnknownReferenceError: a part is watched that nobody sees, hears or feels acting, or driven that does not act.
-    """
-    driving = [t for t in tests if INSTRUMENTS[t.instrument].kind == "drive"]
-    found = {}
-    for name in dict.fromkeys(t.instrument for t in driving):
-        shown = [_driven_display(circuit, t, hypotheses, blown, samples) for t in driving if t.instrument == name]
-        found[name] = _beside(shown)
-    asked = [t for t in tests if INSTRUMENTS[t.instrument].kind == "answers"]
-    if asked:
-        chances = [answer_chance(circuit, t.red, hypotheses, blown, setup.temperature_c) for t in asked]
-        found[ANSWERS.id] = found_words(ANSWERS, np.stack(chances, axis=1))
-    tests = [t for t in tests if INSTRUMENTS[t.instrument].kind not in ("drive", "answers", *FINDINGS)]
-    if not tests:
-        return found
-    acts = {t: _acts(circuit, t) for t in tests if INSTRUMENTS[t.instrument].kind == "senses"}
-    flow = {t: acts[t].branch if t in acts else t.red for t in tests if INSTRUMENTS[t.instrument].kind in ("amps", "senses")}
-    pairs = {t: _pair(circuit, t) for t in tests if t not in flow}
-    flows, listed = list(dict.fromkeys(flow.values())), list(dict.fromkeys(pairs.values()))
-    waves = solve_waves(circuit, setup, listed, hypotheses, blown, samples=samples, flows=flows)
-    place = {pair: i for i, pair in enumerate(listed)}
-    for name in dict.fromkeys(t.instrument for t in tests):
-        device, own = INSTRUMENTS[name], [t for t in tests if t.instrument == name]
-        if device.kind in ("amps", "senses"):
-            columns = [flows.index(flow[t]) for t in own]
-            amps = waves.mean([points.flow_amps[:, :, columns] for points in waves.instants])
-            if device.kind == "amps":
-                found[name] = clamp(device, amps)
-                continue
-            found[name] = senses(device, amps, *_needs([acts[t] for t in own], hypotheses))
-        else:
-            part = waves.of_pairs([place[pairs[t]] for t in own])
-            found[name] = scan_value(device, part, _valid(circuit, own)) if device.kind == "scan" else display(device, part)
-    return found
-
-
-def _needs(watched: Sequence[Acts], hypotheses: Sequence[Hypothesis]) -> tuple[Array, Array, npt.NDArray[np.bool_]]:
-    """What each watched part needs to act fully and at all (P,), and where it is blocked (H, P)."""
-    blocked = [[any(c.blocks and c.branch == a.branch for c in changes) for a in watched] for changes in hypotheses]
-    limits = np.array([(a.full_a, a.weak_a) for a in watched])
-    return limits[:, 0], limits[:, 1], np.array(blocked)
-
-
-def _valid(circuit: Circuit, tests: Sequence[Test]) -> Array:
-    """(P, 3) what each module input believes, and what it shows in place of anything else."""
-    inputs = [circuit.document.parts[t.red] for t in tests]
-    return np.array([(p.valid_low_v, p.valid_high_v, p.substitute_v) for p in inputs if isinstance(p, PulledInput)])
-
-
-def _driven_display(circuit: Circuit, test: Test, hypotheses: Sequence[Hypothesis], blown: Mask, samples: int) -> Display:
-    device, drive = INSTRUMENTS[test.instrument], DRIVES[test.instrument]
-    driven_by = driven_part(circuit, test.setup, drive, test.red, test.black)
-    if driven_by is None:
-        raise UnknownReferenceError("point from which a part can be run", test.red, [])
-    setup = driven_setup(test.setup, drive, test.red, test.black)
-    acts = driven_by[1]
-    waves = solve_waves(circuit, setup, [], hypotheses, blown, samples=samples, flows=[acts.branch, probe_branch(drive)])
-    amps = waves.mean([points.flow_amps for points in waves.instants])
-    return driven(device, amps[:, :, :1], *_needs([acts], hypotheses), amps[:, :, 1:])
-
-
-def _beside(shown: Sequence[Display]) -> Display:
-    """Displays of single tests put side by side along the pair axis."""
-    if len(shown) == 1:
-        return shown[0]
-    fields = ("mean", "sd", "words", "nominal", "floating")
-    return Display(shown[0].instrument, *(np.concatenate([getattr(d, name) for d in shown], axis=1) for name in fields))
-
-
-def _pair(circuit: Circuit, test: Test) -> tuple[str, str]:
-    if INSTRUMENTS[test.instrument].kind == "scan":
-        return circuit.node(f"{test.red}.pin"), circuit.node(f"{test.red}.gnd")
-    return circuit.point(test.red).node, circuit.point(test.black).node
-
-
-def _acts(circuit: Circuit, test: Test) -> Acts:
-    found = circuit.parts[test.red].acts(test.red, test.setup) if test.red in circuit.parts else None
-    if found is None:
-        acting = [ref for ref, part in circuit.parts.items() if part.acts(ref, test.setup) is not None]
-        raise UnknownReferenceError("part that acts", test.red, acting)
-    return found
-
-
-def between_strengths(shown: Display, hypotheses: HypothesisSet) -> Display:
-    """A display whose every strength of a fault stands for its whole cell of the grid, from halfway to either neighbour.
-
-    A strength spread evenly (on the log scale) over its cell spreads what is shown about evenly over the cell's width: a
+    A severity spread evenly (on the log scale) over its cell spreads what is shown about evenly over the cell's width: a
     rectangular distribution, standard deviation width / √12 (GUM type B). Without this a fault of 45 Ω would be thought
     impossible because neither 30 nor 100 Ω predicts its reading.
     """
@@ -298,11 +170,11 @@ def _outcomes(shown: Display, pairs: npt.NDArray[np.intp]) -> tuple[Array, npt.N
     what the instrument can tell apart, and what a person would describe as different results.
     """
     mean, sd, words = shown.mean[:, pairs].T, shown.sd[:, pairs].T, shown.words[:, pairs].transpose(1, 2, 0)
-    numeric = 1.0 - words.sum(axis=1)  # (T, H − 1)
+    numeric = np.maximum(0.0, 1.0 - words.sum(axis=1))  # (T, H − 1)
     count = len(pairs)
     edges = np.full((count, NUMERIC_CLASSES + 1), np.inf)
     edges[:, 0] = -np.inf
-    if not shown.instrument.only_words:
+    if shown.instrument.figures:
         usable = np.where(numeric > 0.05, mean, np.inf)
         order = np.argsort(usable, axis=1)
         ranked = np.take_along_axis(usable, order, axis=1)
@@ -321,12 +193,12 @@ def _outcomes(shown: Display, pairs: npt.NDArray[np.intp]) -> tuple[Array, npt.N
     outcome[:, :NUMERIC_CLASSES, :-1] = np.diff(below, axis=1) * numeric[:, None, :]
     outcome[:, NUMERIC_CLASSES : NUMERIC_CLASSES + words.shape[1], :-1] = words
     used = outcome[:, :, :-1].max(axis=2) > 1e-3
-    anything = SLIP_ELSEWHERE * _of_other_points(shown, edges)
-    word = NO_CONTACT.get(shown.instrument.kind)
-    rest = 1.0 - SLIP_ELSEWHERE - (SLIP_NO_CONTACT if word else 0.0)
+    anything = ERROR_ELSEWHERE * _of_other_points(shown, edges)
+    word = shown.instrument.no_contact
+    rest = 1.0 - ERROR_ELSEWHERE - (ERROR_NO_CONTACT if word else 0.0)
     anything += rest * used / used.sum(axis=1, keepdims=True)
     if word:
-        anything[:, NUMERIC_CLASSES + shown.instrument.words.index(word)] += SLIP_NO_CONTACT
+        anything[:, NUMERIC_CLASSES + shown.instrument.words.index(word)] += ERROR_NO_CONTACT
     outcome[:, :, :-1] = (1.0 - MISREAD) * outcome[:, :, :-1] + MISREAD * anything[:, :, None]
     # Something not on the drawing: half the time this reading is as if healthy, else it can be anything.
     outcome[:, :, -1] = 0.5 * outcome[:, :, 0] + 0.5 * anything
@@ -345,39 +217,19 @@ def _of_other_points(shown: Display, edges: Array) -> Array:
     return found
 
 
-def class_label(predictions: SetupPredictions, test: int, outcome: int) -> str:
-    """What a person would call an outcome class: ``11.8 to 12.4 V``, ``OL``, ``dim``."""
-    device = INSTRUMENTS[predictions.tests[test].instrument]
-    if outcome >= NUMERIC_CLASSES:
-        return device.words[outcome - NUMERIC_CLASSES]
-    shown = predictions.displays[device.id]
+def class_ends(predictions: SetupPredictions, test: int, outcome: int) -> tuple[float, float] | None:
+    """Ends in the working scale of an outcome class of figures; None where no prediction falls into it."""
+    shown = predictions.displays[predictions.tests[test].instrument]
     mean = shown.mean[:, predictions.pair[test]]
     sd = shown.sd[:, predictions.pair[test]]
     low, high = predictions.edges[test, outcome], predictions.edges[test, outcome + 1]
     inside = (mean >= low) & (mean < high)
     if not inside.any():
-        return "another value"
-    bottom = max(float(np.min(mean[inside] - sd[inside])), float(low))
-    top = min(float(np.max(mean[inside] + sd[inside])), float(high))
-    return range_label(device.id, bottom, top)
+        return None
+    return max(float(np.min(mean[inside] - sd[inside])), float(low)), min(float(np.max(mean[inside] + sd[inside])), float(high))
 
 
-def range_label(device_id: str, low: float, high: float) -> str:
-    """Two ends in the working scale as a range with its unit."""
-    device = INSTRUMENTS[device_id]
-    ends = [from_working(device.kind, low), from_working(device.kind, high)]
-    if device.unit == "V":
-        if all(abs(v) < 0.1 for v in ends):
-            return "about 0 V"
-        if abs(ends[1] - ends[0]) < 0.1:
-            return f"about {format_si(0.5 * (ends[0] + ends[1]), 'V')}"
-        low_text, high_text = (f"{v if abs(v) >= 0.05 else 0:.1f}".replace("-", "−") for v in ends)
-        return f"{low_text} to {high_text} V"
-    if device.kind == "ohms" and ends[1] < 1.0:
-        return "below 1 Ω"
-    if device.kind == "source" and ends[1] < 0.1:
-        return "below 0.1 Ω"
-    if device.kind == "duty":
-        return f"{max(ends[0], 0):.0f} to {min(ends[1], 100):.0f} %"
-    labels = [format_si(v, device.unit, 2) for v in ends]
-    return labels[0] if labels[0] == labels[1] else f"{labels[0]} to {labels[1]}"
+def class_word(predictions: SetupPredictions, test: int, outcome: int) -> str | None:
+    """The word of an outcome class; None for a class of figures."""
+    words = INSTRUMENTS[predictions.tests[test].instrument].words
+    return words[outcome - NUMERIC_CLASSES] if outcome >= NUMERIC_CLASSES else None

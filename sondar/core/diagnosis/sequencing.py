@@ -34,7 +34,8 @@ GONE = 1e-12
 BUDGET = 200_000
 """Subproblems after which the optimum is given up; some ten seconds."""
 BUDGET_BESIDE = 20_000
-"""The same when another policy is asked for and the optimum only tells whether that one is as cheap."""
+"""The same when another policy is asked for and the optimum only tells whether that one is as cheap; fewer the larger the table, since a
+subproblem of a large table takes longer."""
 UNCERTAIN_SHARE = 0.1
 """Share of the budget for uncertain tests: their subproblems have no bound but a test's own cost, and are dearer each."""
 TREE_LIMIT = 50_000
@@ -150,7 +151,8 @@ def sequence(table: Table, policy: Policy = "optimal", budget: int | None = None
     Raises:
         PlanTableError: the tree would have more than ``TREE_LIMIT`` nodes.
     """
-    problem = SequencingProblem(table, budget or (BUDGET if policy == "optimal" else BUDGET_BESIDE))
+    size = len(table.states) * max(1, len(table.tests))
+    problem = SequencingProblem(table, budget or (BUDGET if policy == "optimal" else max(1, BUDGET_BESIDE * 1000 // max(size, 1000))))
     start = problem.prior / problem.prior.sum()
     try:
         best = problem.optimum(start)
@@ -299,8 +301,8 @@ class SequencingProblem:
         passed = left - failed
         with np.errstate(divide="ignore", invalid="ignore"):
             kept = np.nan_to_num((failed**2).sum(axis=1) / chance) + np.nan_to_num((passed**2).sum(axis=1) / (1.0 - chance))
-        worth = (kept - (left**2).sum()) / self.cost[tests]
-        order: npt.NDArray[np.intp] = tests[np.argsort(-worth, kind="stable")]
+        saving_per_min = (kept - (left**2).sum()) / self.cost[tests]
+        order: npt.NDArray[np.intp] = tests[np.argsort(-saving_per_min, kind="stable")]
         return order
 
     def sondar_choice(self, left: Array, used: frozenset[int]) -> int:

@@ -7,13 +7,16 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from sondar.core.circuit.families import Relay
-from sondar.core.circuit.laws import LAWS, motor_parameters
-from sondar.core.circuit.model import Law, copper_resistance
+from sondar.core.circuit.families.loads import motor_parameters
+from sondar.core.circuit.families.relay import Relay
+from sondar.core.circuit.model import Curve, copper_resistance
 from sondar.core.circuit.network import Circuit
-from sondar.core.circuit.solver import SAMPLES, SetupSolver, law_floor, sample_normals
+from sondar.core.solving.curves import CURVES
+from sondar.core.solving.operating_points import SAMPLES
+from sondar.core.solving.ports import curve_floor, sample_normals
+from sondar.core.solving.solver import SetupSolver
 from tests.conftest import circuit_of
-from tests.core.circuit.test_solver_by_hand import HEAD, one_part, volts
+from tests.core.solving.test_solver_by_hand import HEAD, one_part, volts
 
 
 @pytest.mark.parametrize("name", ["fan", "ambient", "latch"])
@@ -38,7 +41,7 @@ def test_faults_are_well_formed(name: str, request: pytest.FixtureRequest) -> No
                     change.scale,
                     change.emf_v,
                     change.emf_scale,
-                    change.law_parameters,
+                    change.curve_parameters,
                     change.blocks or None,
                 ]
                 assert sum(item is not None for item in used) == 1, fault.id
@@ -68,30 +71,30 @@ LAWS_TO_TRY = {
 }
 
 
-@pytest.mark.parametrize("kind", list(LAWS))
+@pytest.mark.parametrize("kind", list(CURVES))
 @given(one=volts_range, two=volts_range)
 def test_current_never_falls_with_voltage(kind: str, one: float, two: float) -> None:
     low, high = sorted((one, two))
-    current, slope = LAWS[kind](np.array([low, high]), *(np.float64(p) for p in LAWS_TO_TRY[kind]))
+    current, slope = CURVES[kind](np.array([low, high]), *(np.float64(p) for p in LAWS_TO_TRY[kind]))
     assert current[0] <= current[1] + 1e-12
     assert (slope >= 0).all()
     assert current[0] * low >= 0, "a passive part gives no power"
 
 
-@pytest.mark.parametrize("kind", list(LAWS))
+@pytest.mark.parametrize("kind", list(CURVES))
 @given(at=volts_range)
 def test_slope_is_the_derivative(kind: str, at: float) -> None:
     step = 1e-5
     points = np.array([at - step, at, at + step])
-    current, slope = LAWS[kind](points, *(np.float64(p) for p in LAWS_TO_TRY[kind]))
+    current, slope = CURVES[kind](points, *(np.float64(p) for p in LAWS_TO_TRY[kind]))
     between = (current[2] - current[0]) / (2 * step)
     # At a kink the derivative is only bracketed by its neighbours.
     assert min(slope) - 1e-3 * (1 + max(slope)) <= between <= max(slope) + 1e-3 * (1 + max(slope))
 
 
-def test_law_floor_is_a_thousandth_of_the_part() -> None:
-    assert law_floor(Law("lamp", (13.5, 8.0, 0.1))) == pytest.approx(1e-3 / 8.0)
-    assert law_floor(Law("motor", (0.16, 0.2, 2.0))) == pytest.approx(1e-3 / 0.16)
+def test_curve_floor_is_a_thousandth_of_the_part() -> None:
+    assert curve_floor(Curve("lamp", (13.5, 8.0, 0.1))) == pytest.approx(1e-3 / 8.0)
+    assert curve_floor(Curve("motor", (0.16, 0.2, 2.0))) == pytest.approx(1e-3 / 0.16)
 
 
 def test_samples_are_centred_and_repeatable() -> None:

@@ -8,14 +8,17 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from sondar.circuit_files import library_circuits, library_vehicles, load_circuit_text, load_vehicle_text
 from sondar.core.circuit.model import CHASSIS
-from sondar.core.circuit.solver import SetupSolver, blown_fuses
 from sondar.core.circuit.vehicle import VehicleNetwork
-from sondar.core.diagnosis.belief import Reading, update
-from sondar.core.diagnosis.plan import Bench, make_plan
+from sondar.core.diagnosis.belief import update
+from sondar.core.diagnosis.costs import Situation
+from sondar.core.diagnosis.lookahead import rank_tests
 from sondar.core.diagnosis.predictions import Predictor
-from sondar.devices.standins.vehicle import SimulatedVehicle
-from sondar.documents import library_circuits, library_vehicles, load_circuit_text, load_vehicle_text
+from sondar.core.instruments.reading import Reading
+from sondar.core.solving.fuses import blown_fuses
+from sondar.core.solving.solver import SetupSolver
+from sondar.simulators.vehicle import SimulatedVehicle
 
 COPIES = 4
 
@@ -94,14 +97,14 @@ def test_forty_circuits_are_planned_as_one(large: VehicleNetwork) -> None:
     predictor = Predictor(circuit, instruments=("voltmeter",), only=only, samples=3)
     hidden = next(f for f in sorted(only) if circuit.faults[f].part in downstream)
     vehicle = SimulatedVehicle(circuit, [(hidden, None)], seed=2)
-    bench, readings = Bench(circuit.rest_setup(), most_setups=3), list[Reading]()
-    plan = make_plan(predictor, update(predictor, readings), bench)
+    situation, readings = Situation(circuit.rest_setup(), most_setups=3), list[Reading]()
+    plan = rank_tests(predictor, update(predictor, readings), situation)
     while not plan.settled:
         assert len(readings) < 10, "no call in sight"
         test = plan.proposals[0].test
         readings.append(Reading(str(len(readings)), test, *vehicle.measure(test.instrument, test.red, test.black, test.setup)))
-        bench = replace(bench, setup=test.setup, done=bench.done | {test})
-        plan = make_plan(predictor, update(predictor, readings), bench)
+        situation = replace(situation, setup=test.setup, done=situation.done | {test})
+        plan = rank_tests(predictor, update(predictor, readings), situation)
     assert circuit.faults[hidden].unit in plan.leading, plan.leading
     assert plan.certainty > 0.9
 

@@ -1,4 +1,4 @@
-"""What pulses, alternates or acts: hand-reckoned values through the instruments, healthy and faulty."""
+"""What pulses, alternates or acts: values worked out by hand through the instruments, healthy and faulty."""
 
 from __future__ import annotations
 
@@ -7,16 +7,15 @@ import math
 import numpy as np
 import pytest
 
+from sondar.circuit_files import library_circuits
 from sondar.core.circuit.model import Change, Setup
 from sondar.core.circuit.network import Circuit
-from sondar.core.circuit.solver import blown_fuses
 from sondar.core.diagnosis.hypotheses import build_hypotheses
-from sondar.core.diagnosis.predictions import displays_of
-from sondar.core.diagnosis.tests import Test, TestFinder
 from sondar.core.errors import UnknownReferenceError
-from sondar.core.instruments import INSTRUMENTS, Display
-from sondar.devices.standins.vehicle import SimulatedVehicle
-from sondar.documents import library_circuits
+from sondar.core.instruments import INSTRUMENTS, displays, sensible_tests
+from sondar.core.instruments.base import Display, Population, Test
+from sondar.core.solving.fuses import blown_fuses
+from sondar.simulators.vehicle import SimulatedVehicle
 from tests.conftest import circuit_of
 
 
@@ -25,10 +24,11 @@ def library(name: str) -> Circuit:
 
 
 def shown(circuit: Circuit, instrument: str, red: str, setup: Setup, fault: str = "", black: str = "BAT.neg") -> Display:
-    """What an instrument shows on the nominal vehicle, healthy or under the first strength of a fault."""
+    """What an instrument shows on the nominal vehicle, healthy or under the first severity of a fault."""
     changes: tuple[Change, ...] = circuit.faults[fault].severities[0].changes if fault else ()
     test = Test(instrument, red, black, setup)
-    return displays_of(circuit, setup, [test], [changes], blown_fuses(circuit, [changes]), samples=1)[instrument]
+    population = Population(circuit, setup, [changes], blown_fuses(circuit, [changes]), samples=1)
+    return displays(population, [test])[instrument]
 
 
 def value(circuit: Circuit, instrument: str, red: str, setup: Setup, fault: str = "", black: str = "BAT.neg") -> float:
@@ -70,8 +70,8 @@ def test_frequency_duty_and_alternating_part_of_the_pulses(purge: Circuit) -> No
 
 def test_a_stuck_plunger_is_electrically_fine_and_silent(purge: Circuit) -> None:
     on = purge.named_setup("purging")
-    assert word(purge, "senses", "Y6", on) in ("acts", "weak")
-    assert word(purge, "senses", "Y6", on, "Y6.stuck") == "nothing"
+    assert word(purge, "functional-check", "Y6", on) in ("operates", "weak")
+    assert word(purge, "functional-check", "Y6", on, "Y6.stuck") == "inoperative"
     assert value(purge, "voltmeter", "X51.2", on, "Y6.stuck") == pytest.approx(value(purge, "voltmeter", "X51.2", on))
     fault = purge.faults["Y6.stuck"]
     assert (fault.group, fault.unit) == ("system", "Y6@system")
@@ -159,8 +159,8 @@ def test_a_bridge_drives_both_ways_and_brakes_at_rest() -> None:
     assert value(circuit, "voltmeter", "X57.1", rest) == pytest.approx(0.0, abs=0.05)
     assert value(circuit, "voltmeter", "X57.1", up, "HB.high_a_dead", "X57.2") == pytest.approx(0.0, abs=0.1)
     assert value(circuit, "voltmeter", "X57.1", down, "HB.high_a_dead", "X57.2") < -11.5, "the other way still works"
-    assert value(circuit, "scan-value", "INF", up) == pytest.approx(5 * 0.75, abs=0.1), "the feedback follows"
-    assert value(circuit, "scan-value", "INF", up, "B29.blocked") == pytest.approx(5 * 0.2, abs=0.1)
+    assert value(circuit, "live-data", "INF", up) == pytest.approx(5 * 0.75, abs=0.1), "the feedback follows"
+    assert value(circuit, "live-data", "INF", up, "B29.blocked") == pytest.approx(5 * 0.2, abs=0.1)
     assert circuit.faults["HB.untaught"].group == "setting"
 
 
@@ -186,17 +186,17 @@ def test_each_position_of_a_coded_switch_has_its_voltage() -> None:
 def test_a_clamp_shows_the_current_in_one_wire() -> None:
     circuit = circuit_of(library_circuits()["radiator-fan-relay"])
     on = circuit.setup({"key": "on", "fan": "on"})
-    wires = {ref: value(circuit, "clamp", ref, on) for ref in circuit.targets if ref.startswith("W")}
+    wires = {ref: value(circuit, "current-clamp", ref, on) for ref in circuit.targets if ref.startswith("W")}
     assert max(abs(v) for v in wires.values()) > 15.0, "the fan's current"
     rest = circuit.rest_setup()
-    assert max(abs(value(circuit, "clamp", ref, rest)) for ref in wires) < 0.01
+    assert max(abs(value(circuit, "current-clamp", ref, rest)) for ref in wires) < 0.01
 
 
 def test_only_what_can_be_watched_is_watched(purge: Circuit) -> None:
     with pytest.raises(UnknownReferenceError, match="part that acts"):
-        shown(purge, "senses", "W4", purge.rest_setup())
-    tests = TestFinder(purge).tests(purge.named_setup("purging"))
-    assert {t.red for t in tests if t.instrument == "senses"} == {"Y6"}
+        shown(purge, "functional-check", "W4", purge.rest_setup())
+    tests = sensible_tests(purge, purge.named_setup("purging"))
+    assert {t.red for t in tests if t.instrument == "functional-check"} == {"Y6"}
     assert not [t for t in tests if t.instrument.startswith("lamp") and t.red in ("X51.2", "X1.36")], "no lamp on a driver line"
     assert [t for t in tests if t.instrument == "led-probe" and t.red == "X1.36"], "the LED probe is gentle enough"
 
@@ -210,8 +210,9 @@ def test_every_library_circuit_can_be_judged(name: str) -> None:
     assert len(hypotheses.suspects) > 20
     assert hypotheses.prior.sum() == pytest.approx(1.0)
     for setup in setups:
-        tests = TestFinder(circuit).tests(setup)
-        found = displays_of(circuit, setup, tests, hypotheses.changes[:12], hypotheses.blown[:12], samples=3)
+        tests = sensible_tests(circuit, setup)
+        faults = [circuit.faults.get(suspect.fault) for suspect in hypotheses.suspects[:12]]
+        found = displays(Population(circuit, setup, hypotheses.changes[:12], hypotheses.blown[:12], faults, 3), tests)
         assert {t.instrument for t in tests} == set(found)
         for one in found.values():
             assert np.isfinite(one.mean).all()
@@ -224,8 +225,8 @@ def test_a_module_shows_a_value_of_its_own_for_one_that_cannot_be() -> None:
     """The sensor unplugged pulls the pin to 5 V: the scan tool says 1.1 V all the same, a voltmeter does not."""
     circuit = library("lisk-coolant-temperature")
     apart, together = (circuit.setup({"key": "on"}, frozenset(plugs)) for plugs in (("X40",), ()))
-    assert shown(circuit, "scan-value", "INC", apart).nominal[0, 0] == pytest.approx(1.1)
+    assert shown(circuit, "live-data", "INC", apart).nominal[0, 0] == pytest.approx(1.1)
     assert shown(circuit, "voltmeter", "X40.1", apart).nominal[0, 0] == pytest.approx(5.0, abs=0.05)
-    assert 2.0 < shown(circuit, "scan-value", "INC", together).nominal[0, 0] < 4.0
-    value, _ = SimulatedVehicle(circuit).measure("scan-value", "INC", circuit.black_reference, apart)
+    assert 2.0 < shown(circuit, "live-data", "INC", together).nominal[0, 0] < 4.0
+    value, _ = SimulatedVehicle(circuit).measure("live-data", "INC", circuit.black_reference, apart)
     assert value == pytest.approx(1.1, abs=0.1)

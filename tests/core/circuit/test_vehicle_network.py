@@ -4,13 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from sondar.core.circuit.document import CircuitDocument
-from sondar.core.circuit.model import Change
-from sondar.core.circuit.solver import SetupSolver
-from sondar.core.circuit.vehicle import VehicleDocument, VehicleNetwork, read_vehicle, years_of
-from sondar.core.diagnosis.triage import TriageModel
-from sondar.core.errors import CircuitDocumentError
-from sondar.documents import (
+from sondar.circuit_files import (
     CircuitFileError,
     library_circuits,
     library_network,
@@ -18,6 +12,12 @@ from sondar.documents import (
     load_circuit_text,
     load_vehicle_text,
 )
+from sondar.core.circuit.document.fields import CircuitDocument
+from sondar.core.circuit.model import Change
+from sondar.core.circuit.vehicle import VehicleDocument, VehicleNetwork, read_vehicle, years_of
+from sondar.core.errors import CircuitDocumentError
+from sondar.core.solving.solver import SetupSolver
+from sondar.core.triage.model import TriageModel
 
 
 def parts_of(name: str) -> tuple[VehicleDocument, dict[str, CircuitDocument]]:
@@ -32,7 +32,7 @@ def test_library_vehicles_join_and_have_eight_circuits_or_more(name: str) -> Non
     shared = {part for part, owners in network.owners.items() if len(owners) > 1}
     assert shared, "circuits of a vehicle share parts"
     assert set(network.network.parts) == set(network.owners)
-    assert {s.id for s in network.stretches.values() if s.id.startswith("circuit:")} <= {f"circuit:{c}" for c in network.circuits}
+    assert {s.id for s in network.sections.values() if s.id.startswith("circuit:")} <= {f"circuit:{c}" for c in network.circuits}
     for circuit in network.circuits.values():
         assert set(circuit.codes) <= set(network.network.document.codes)
 
@@ -62,11 +62,11 @@ def test_a_lost_shared_return_drives_all_its_signals_high(tern: TriageModel) -> 
 
 
 def test_stretches_are_named_by_their_most_telling_part(tern: TriageModel) -> None:
-    stretches = tern.vehicle.stretches
-    assert stretches["W9"].id == stretches["X1.40"].id == stretches["G2"].id == "shared:G2"
-    assert stretches["W66"].id == "shared:G7"
-    assert stretches["W8"].id == "circuit:radiator-fan-relay"
-    assert stretches["G7"].circuits == ("tern-tail-lamps", "tern-trailer-module")
+    sections = tern.vehicle.sections
+    assert sections["W9"].id == sections["X1.40"].id == sections["G2"].id == "shared:G2"
+    assert sections["W66"].id == "shared:G7"
+    assert sections["W8"].id == "circuit:radiator-fan-relay"
+    assert sections["G7"].circuits == ("tern-tail-lamps", "tern-trailer-module")
 
 
 def test_an_id_used_twice_by_a_slip_is_caught() -> None:

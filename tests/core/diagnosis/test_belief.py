@@ -5,10 +5,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from sondar.core.diagnosis.belief import Reading, check_reading, unit_log_bayes_factors, update
+from sondar.core.diagnosis.belief import unit_log_bayes_factors, update
 from sondar.core.diagnosis.predictions import Predictor
-from sondar.core.diagnosis.tests import Test
 from sondar.core.errors import QuantityError
+from sondar.core.instruments.base import Test
+from sondar.core.instruments.reading import Reading, check_reading
 
 
 def reading(
@@ -21,13 +22,13 @@ def reading(
 
 POINTS = ["X31.1", "X31.2", "X12.7", "X12.7/c", "X12.8", "X2.11", "X2.12"]
 readings_lists = st.lists(
-    st.tuples(st.sampled_from(POINTS), st.one_of(st.floats(-1, 15), st.just("bouncing")), st.booleans()), max_size=5
+    st.tuples(st.sampled_from(POINTS), st.one_of(st.floats(-1, 15), st.just("unstable")), st.booleans()), max_size=5
 )
 
 
 def made(predictor: Predictor, items: list[tuple[str, float | str, bool]]) -> list[Reading]:
     return [
-        reading(predictor, red, None if seen == "bouncing" else float(seen), "bouncing" if seen == "bouncing" else None,
+        reading(predictor, red, None if seen == "unstable" else float(seen), "unstable" if seen == "unstable" else None,
                 unplugged=("X31",) if apart else ())
         for red, seen, apart in items
     ]  # fmt: skip
@@ -107,7 +108,7 @@ def test_impossible_readings_end_in_not_on_the_drawing(ambient_predictor: Predic
     ("device", "value", "state", "match"),
     [
         ("lamp-5w", 12.0, None, "bright or dim or off"),
-        ("voltmeter", None, "OL", "bouncing"),
+        ("voltmeter", None, "OL", "unstable"),
         ("ohmmeter", -5.0, None, "0 Ω or more"),
         ("voltmeter", 1240.0, None, "between"),
         ("voltmeter", None, None, "a figure or a word"),

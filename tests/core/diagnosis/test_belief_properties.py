@@ -7,10 +7,12 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from sondar.core.diagnosis.belief import Reading, carried_prior, slip_of, update
-from sondar.core.diagnosis.plan import Bench, make_plan
+from sondar.core.diagnosis.belief import reading_error_of, starting_prior, update
+from sondar.core.diagnosis.costs import Situation
+from sondar.core.diagnosis.lookahead import rank_tests
 from sondar.core.diagnosis.predictions import Predictor
-from sondar.core.diagnosis.tests import Test
+from sondar.core.instruments.base import Test
+from sondar.core.instruments.reading import Reading
 
 POINTS = ("X31.1", "X31.2", "X12.7", "X12.8", "X2.11", "X2.12")
 CHECKED = settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
@@ -76,7 +78,7 @@ def test_a_slip_is_a_probability(ambient_predictor: Predictor, drawn: list[tuple
     readings = made(ambient_predictor, drawn)
     belief = update(ambient_predictor, readings)
     for reading in readings:
-        assert -1e-9 <= slip_of(ambient_predictor, belief, reading).probability <= 1.0 + 1e-9
+        assert -1e-9 <= reading_error_of(ambient_predictor, belief, reading).probability <= 1.0 + 1e-9
 
 
 @pytest.mark.parametrize("present", [0.0, 0.35, 0.6, 1.0])
@@ -101,7 +103,7 @@ def test_a_carried_prior_is_a_distribution_and_keeps_what_it_was_told(
     ambient_predictor: Predictor, weights: dict[str, float]
 ) -> None:
     hypotheses = ambient_predictor.hypotheses
-    prior = carried_prior(hypotheses, weights, {"W2.open": 3.0})
+    prior = starting_prior(hypotheses, weights, {"W2.open": 3.0})
     assert prior.sum() == pytest.approx(1.0)
     assert (prior > 0).all()
     for name, weight in weights.items():
@@ -112,10 +114,10 @@ def test_a_carried_prior_is_a_distribution_and_keeps_what_it_was_told(
 
 
 def test_proposals_fall_and_never_promise_more_than_there_is(ambient_predictor: Predictor) -> None:
-    plan = make_plan(ambient_predictor, update(ambient_predictor, []), Bench(ambient_predictor.circuit.rest_setup()))
-    worth = [p.worth for p in plan.proposals]
-    assert worth == sorted(worth, reverse=True)
+    plan = rank_tests(ambient_predictor, update(ambient_predictor, []), Situation(ambient_predictor.circuit.rest_setup()))
+    saving_per_min = [p.saving_per_min for p in plan.proposals]
+    assert saving_per_min == sorted(saving_per_min, reverse=True)
     for proposal in plan.proposals:
-        assert 0.0 < proposal.fall <= plan.expected_loss
+        assert 0.0 < proposal.saving_min <= plan.expected_loss
         assert sum(o.probability for o in proposal.outcomes) == pytest.approx(1.0, abs=0.06), "all but what rounds to nothing"
         assert proposal.minutes >= proposal.setup_minutes

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import zlib
 
-from bench.hidden_faults import Case, Outcome, follow_plan
+from benchmarks.hidden_faults import Case, Outcome, follow_plan
 from sondar.core.diagnosis.predictions import Predictor
 
 

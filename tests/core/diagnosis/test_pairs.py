@@ -5,13 +5,14 @@ from __future__ import annotations
 import pytest
 
 from sondar.core.circuit.network import Circuit
-from sondar.core.diagnosis.assess import assess
-from sondar.core.diagnosis.belief import Reading, update
+from sondar.core.diagnosis.belief import update
+from sondar.core.diagnosis.costs import Situation
 from sondar.core.diagnosis.pairs import READINGS_FROM, explaining_pairs
-from sondar.core.diagnosis.plan import Bench
 from sondar.core.diagnosis.predictions import Predictor
-from sondar.core.diagnosis.tests import Test
-from sondar.devices.standins.vehicle import SimulatedVehicle
+from sondar.core.instruments.base import Test
+from sondar.core.instruments.reading import Reading
+from sondar.simulators.vehicle import SimulatedVehicle
+from tests.conftest import assessed
 
 POINTS = ("F14.2", "X3.30", "X3.87", "X20.1", "X3.86", "X3.85", "X1.23", "F7.2")
 
@@ -41,11 +42,11 @@ def test_two_faults_are_named_together(fan_predictor: Predictor, faults: list[tu
     assert set(pairs[0].units) == units, pairs
     assert pairs[0].probability > 0.5
     # The sentence is added once a call is due; with nothing left to measure it is.
-    nothing = Bench(readings[-1].test.setup, instruments=())
-    verdict = assess(fan_predictor, readings, nothing).verdict
-    assert "Only two faults together" in verdict.sentence
+    nothing = Situation(readings[-1].test.setup, instruments=())
+    conclusion = assessed(fan_predictor, readings, nothing).conclusion
+    assert "Only two faults together" in conclusion.sentence
     for unit in units:
-        assert unit in verdict.sentence
+        assert unit in conclusion.sentence
 
 
 def test_one_fault_needs_no_second(fan_predictor: Predictor) -> None:

@@ -136,7 +136,7 @@ def test_a_wrong_table_is_explained(wrong: object, said: str) -> None:
         read_table(json.loads(json.dumps(wrong)))
 
 
-def test_five_hundred_states_one_after_the_other_and_a_tree_beyond_use(tmp_path: Path) -> None:
+def test_five_hundred_states_one_after_the_other(tmp_path: Path) -> None:
     chain = {
         "states": [{"id": f"s{i}", "p": 1} for i in range(500)],
         "tests": [{"id": f"t{i}", "cost": 1, "p_fail": {f"s{i}": 1}} for i in range(499)],
@@ -146,7 +146,11 @@ def test_five_hundred_states_one_after_the_other_and_a_tree_beyond_use(tmp_path:
     result = CliRunner().invoke(main, ["plan", str(file), "--policy", "order", "--json"])
     assert result.exit_code == 0, result.output[-300:]
     assert json.loads(result.output)["expected_cost"] == pytest.approx(sum(range(1, 500)) / 500 + 499 / 500)
+
+
+def test_a_tree_beyond_use_is_refused(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("sondar.core.diagnosis.sequencing.TREE_LIMIT", 2_000)
     vague = {"states": [{"id": "a", "p": 1}, {"id": "b", "p": 1}], "tests": [
         {"id": f"t{i}", "cost": 1, "p_fail": {"a": 0.49 - i / 1000, "b": 0.51}} for i in range(40)]}  # fmt: skip
-    with pytest.raises(PlanTableError, match="more than 50000 nodes"):
+    with pytest.raises(PlanTableError, match="more than 2000 nodes"):
         sequence(read_table(vague), "order", budget=10)

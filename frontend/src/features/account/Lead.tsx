@@ -1,4 +1,4 @@
-/** The sounding lead over a chart: what Sondar is, for those who have not signed in. */
+/** The sounding lead over a procedure: what Sondar is, for those who have not signed in. */
 export function Lead() {
   const depths = [0, 1, 2, 3, 4];
   return (

@@ -10,7 +10,7 @@ export function Alternatives(props: {
   onChoose: (index: number) => void;
   onNoTool: (instrument: string) => void;
 }) {
-  const best = props.proposals[0]?.worth ?? 1;
+  const best = props.proposals[0]?.saving_per_min ?? 1;
   return (
     <div>
       <h2 className="text-base">
@@ -33,7 +33,7 @@ export function Alternatives(props: {
                 <span className="text-soft">{proposal.test.setup.text}</span>
               </span>
               <span>{minutes(proposal.minutes)}</span>
-              <span className="w-14 text-right">{percent(Math.min(1, proposal.worth / best))}</span>
+              <span className="w-14 text-right">{percent(Math.min(1, proposal.saving_per_min / best))}</span>
             </button>
             <Button
               kind="quiet"

@@ -1,18 +1,18 @@
 import { useQuery } from "@tanstack/react-query";
 import { Dialog } from "radix-ui";
 import { useEffect, useState } from "react";
-import { ApiError, api, type Bench, type Schema, unwrap } from "../../api/client";
+import { ApiError, api, type Situation, type Schema, unwrap } from "../../api/client";
 import { panelsQuery } from "../../api/queries";
 import { Button } from "../../ui/Button";
 import { Sketch } from "./Sketch";
 
-type Panel = Schema["PanelView"];
+type Panel = Schema["CalculatorView"];
 
 interface Props {
   open: boolean;
   onClose: () => void;
   /** Readings that stand, newest first: their figures fill a field by one tap. */
-  readings: Bench["readings"];
+  readings: Situation["readings"];
   /** Puts the sum and its result into the note of the next reading. */
   onNote: (text: string) => void;
 }
@@ -71,7 +71,7 @@ function PanelForm({
   onNote,
 }: {
   panel: Panel;
-  readings: Bench["readings"];
+  readings: Situation["readings"];
   onNote: (text: string) => void;
 }) {
   const [values, setValues] = useState<Record<string, string>>(() =>
@@ -84,8 +84,8 @@ function PanelForm({
     placeholderData: (before) => before,
     queryFn: async () =>
       unwrap(
-        await api.POST("/api/v1/arithmetic/{panel_id}", {
-          params: { path: { panel_id: panel.id } },
+        await api.POST("/api/v1/calculators/{calculator_id}", {
+          params: { path: { calculator_id: panel.id } },
           body: { values },
         }),
       ),
@@ -95,7 +95,7 @@ function PanelForm({
   useEffect(() => setNoted(false), [values]);
   const unit = panel.inputs.find((item) => item.name === field)?.unit ?? "";
   const fitting = readings
-    .filter((item) => item.retracted_because === null && unit !== "" && item.label.endsWith(unit))
+    .filter((item) => item.voided_because === null && unit !== "" && item.label.endsWith(unit))
     .slice(-5)
     .reverse();
   const problem =

@@ -6,7 +6,7 @@ const HEIGHT = 92;
 const DASHES = ["", "7 3", "2 3", "10 3 2 3", "1 4", "12 5"];
 
 /** Belief in the leading units after each reading; told apart by dashes and names, not by colour. */
-export function BeliefHistory({ history }: { history: Bench["assessment"]["history"] }) {
+export function BeliefHistory({ history }: { history: Situation["assessment"]["history"] }) {
   const steps = history[0]?.shares.length ?? 0;
   if (steps < 2) return null;
   const x = (step: number) => 4 + (step / (steps - 1)) * (WIDTH - 74);

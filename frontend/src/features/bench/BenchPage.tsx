@@ -7,9 +7,9 @@ import { OpenBench } from "./OpenBench";
 
 /** The bench: what do I measure next, and what did it tell me? */
 export function BenchPage() {
-  const { chaseId = "" } = useParams();
-  const bench = useQuery(benchQuery(chaseId));
-  const circuit = useQuery(circuitQuery(bench.data?.chase.circuit_version_id));
+  const { diagnosisId = "" } = useParams();
+  const bench = useQuery(benchQuery(diagnosisId));
+  const circuit = useQuery(circuitQuery(bench.data?.diagnosis.circuit_version_id));
   useJobEvents(bench.data?.job.id);
   const failed = (bench.data ? null : bench.error) ?? (circuit.data ? null : circuit.error);
   if (failed) {
@@ -29,5 +29,5 @@ export function BenchPage() {
       </main>
     );
   }
-  return <OpenBench key={chaseId} bench={bench.data} circuit={circuit.data} />;
+  return <OpenBench key={diagnosisId} bench={bench.data} circuit={circuit.data} />;
 }

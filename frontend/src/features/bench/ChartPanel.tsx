@@ -1,83 +1,83 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { ApiError, api, type TestIn, unwrap } from "../../api/client";
-import { chartQuery, chartsQuery } from "../../api/queries";
+import { procedureQuery, proceduresQuery } from "../../api/queries";
 import { minutes, percent } from "../../lib/format";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 
 interface Props {
-  chaseId: string;
+  diagnosisId: string;
   slug: string;
   readings: number;
   canWrite: boolean;
   onTest: (test: TestIn) => void;
 }
 
-/** A maker's chart: entered as text, followed step by step, laid beside Sondar's own order. */
-export function ChartPanel({ chaseId, slug, readings, canWrite, onTest }: Props) {
+/** A manufacturer's procedure: entered as text, followed step by step, laid beside Sondar's own order. */
+export function ProcedurePanel({ diagnosisId, slug, readings, canWrite, onTest }: Props) {
   const client = useQueryClient();
-  const charts = useQuery(chartsQuery(chaseId));
+  const procedures = useQuery(proceduresQuery(diagnosisId));
   const [chosen, setChosen] = useState<string | null>(null);
   const [entering, setEntering] = useState(false);
   const [text, setText] = useState("");
-  const chartId = chosen ?? charts.data?.charts[0]?.id ?? null;
-  const chart = useQuery(chartQuery(chaseId, chartId, readings));
+  const procedureId = chosen ?? procedures.data?.procedures[0]?.id ?? null;
+  const procedure = useQuery(procedureQuery(diagnosisId, procedureId, readings));
   const compared = useQuery({
-    queryKey: ["comparison", chaseId, chartId, readings],
+    queryKey: ["comparison", diagnosisId, procedureId, readings],
     enabled: false,
     queryFn: async () =>
       unwrap(
-        await api.GET("/api/v1/chases/{chase_id}/charts/{chart_id}/comparison", {
-          params: { path: { chase_id: chaseId, chart_id: chartId as string } },
+        await api.GET("/api/v1/diagnoses/{diagnosis_id}/procedures/{procedure_id}/comparison", {
+          params: { path: { diagnosis_id: diagnosisId, procedure_id: procedureId as string } },
         }),
       ),
   });
   const keep = useMutation({
     mutationFn: async () =>
       unwrap(
-        await api.POST("/api/v1/chases/{chase_id}/charts", {
-          params: { path: { chase_id: chaseId } },
+        await api.POST("/api/v1/diagnoses/{diagnosis_id}/procedures", {
+          params: { path: { diagnosis_id: diagnosisId } },
           body: { text },
         }),
       ),
     onSuccess: (made) => {
-      client.invalidateQueries({ queryKey: ["charts", chaseId] });
+      client.invalidateQueries({ queryKey: ["procedures", diagnosisId] });
       setChosen(made.id);
       setEntering(false);
       setText("");
     },
   });
   const problem = keep.error instanceof ApiError ? keep.error.problem : null;
-  const open = chart.data?.path.find((step) => step.decision === "open" || step.decision === "in doubt");
+  const open = procedure.data?.path.find((step) => step.decision === "open" || step.decision === "in doubt");
   return (
     <div className="space-y-2 text-sm">
-      {(charts.data?.charts.length ?? 0) > 1 && (
+      {(procedures.data?.procedures.length ?? 0) > 1 && (
         <select
           aria-label="Chart"
           className="min-h-11 w-full border border-ink/50 bg-raised px-2 text-base"
-          value={chartId ?? ""}
+          value={procedureId ?? ""}
           onChange={(event) => setChosen(event.target.value)}
         >
-          {charts.data?.charts.map((item) => (
+          {procedures.data?.procedures.map((item) => (
             <option key={item.id} value={item.id}>
               {item.title}
             </option>
           ))}
         </select>
       )}
-      {charts.data?.charts.length === 0 && !entering && (
+      {procedures.data?.procedures.length === 0 && !entering && (
         <p className="text-soft">
-          No chart yet. Enter the maker's steps once and follow them here; Sondar shows what each is worth
+          No procedure yet. Enter the manufacturer's steps once and follow them here; Sondar shows what each is saving_per_min
           beside its own order.
         </p>
       )}
-      {chart.data && chartId && (
+      {procedure.data && procedureId && (
         <>
-          <h3 className="text-base leading-tight">{chart.data.title}</h3>
-          {chart.data.source && <p className="text-soft">{chart.data.source}</p>}
-          <ol className="border-t border-rule" aria-label="Steps of the chart">
-            {chart.data.path.map((step) => (
+          <h3 className="text-base leading-tight">{procedure.data.title}</h3>
+          {procedure.data.source && <p className="text-soft">{procedure.data.source}</p>}
+          <ol className="border-t border-rule" aria-label="Steps of the procedure">
+            {procedure.data.path.map((step) => (
               <li
                 key={step.id}
                 className="border-b border-rule py-1 leading-tight"
@@ -94,19 +94,19 @@ export function ChartPanel({ chaseId, slug, readings, canWrite, onTest }: Props)
                   {step.decision === "open"
                     ? "to be read"
                     : `${step.decision === "pass" ? "✓ yes" : step.decision === "fail" ? "✕ no" : "? in doubt"}: ${step.shown}`}
-                  {compared.data?.worth[step.id] !== undefined && (
+                  {compared.data?.saving_per_min[step.id] !== undefined && (
                     <span className="text-soft">
                       {" "}
-                      · saves {compared.data.worth[step.id]?.toFixed(1)} min per minute now
+                      · saves {compared.data.saving_per_min[step.id]?.toFixed(1)} min per minute now
                     </span>
                   )}
                 </div>
               </li>
             ))}
-            {chart.data.end && (
+            {procedure.data.end && (
               <li className="py-1 font-[650]" data-step="end">
-                {chart.data.end}
-                <span className="block font-[400]">{chart.data.agrees}</span>
+                {procedure.data.end}
+                <span className="block font-[400]">{procedure.data.agrees}</span>
               </li>
             )}
           </ol>
@@ -132,7 +132,7 @@ export function ChartPanel({ chaseId, slug, readings, canWrite, onTest }: Props)
               <thead className="text-soft">
                 <tr>
                   <th scope="col" />
-                  <th scope="col">chart</th>
+                  <th scope="col">procedure</th>
                   <th scope="col">Sondar</th>
                 </tr>
               </thead>
@@ -141,22 +141,22 @@ export function ChartPanel({ chaseId, slug, readings, canWrite, onTest }: Props)
                   [
                     [
                       "minutes to the end",
-                      minutes(compared.data.chart_minutes),
+                      minutes(compared.data.procedure_minutes),
                       minutes(compared.data.own_minutes),
                     ],
                     [
                       "ends at the right unit",
-                      percent(compared.data.chart_right),
+                      percent(compared.data.procedure_right),
                       percent(compared.data.own_right),
                     ],
                     [
                       "condemns a good one",
-                      percent(compared.data.chart_wrong),
+                      percent(compared.data.procedure_wrong),
                       percent(compared.data.own_wrong),
                     ],
                     [
                       "lost by acting on it",
-                      minutes(compared.data.chart_loss),
+                      minutes(compared.data.procedure_loss),
                       minutes(compared.data.own_loss),
                     ],
                   ] as const
@@ -179,7 +179,7 @@ export function ChartPanel({ chaseId, slug, readings, canWrite, onTest }: Props)
       )}
       {canWrite && !entering && (
         <Button kind="quiet" onClick={() => setEntering(true)}>
-          Enter a chart
+          Enter a procedure
         </Button>
       )}
       {entering && (
@@ -235,8 +235,8 @@ export function ChartPanel({ chaseId, slug, readings, canWrite, onTest }: Props)
 }
 
 function example(slug: string): string {
-  return `sondar_chart: 1
-title: What the maker calls it
+  return `sondar_procedure: 1
+title: What the manufacturer calls it
 circuit: ${slug}
 steps:
   1: {do: "Battery voltage?", red: BAT.pos, min: 11.8,

@@ -1,7 +1,7 @@
 import { select } from "d3-selection";
 import { type ZoomBehavior, zoom, zoomIdentity } from "d3-zoom";
 import { type ReactNode, useEffect, useMemo, useRef, useState } from "react";
-import type { Bench, Circuit, TestIn } from "../../api/client";
+import type { Situation, Circuit, TestIn } from "../../api/client";
 import { depthTint } from "../../lib/format";
 import { Button } from "../../ui/Button";
 import { ElementSymbol, GroundSymbol } from "./symbols";
@@ -12,11 +12,11 @@ const LEFT = 108;
 const TOP = 34;
 
 type Element = Circuit["drawing"]["elements"][number];
-type Readings = Bench["readings"];
+type Readings = Situation["readings"];
 
 interface Props {
   circuit: Circuit;
-  readings: Bench["readings"];
+  readings: Situation["readings"];
   /** Probability that a drawn branch is at fault. */
   weights: Record<string, number>;
   /** The test in hand: its leads are placed, its connectors apart. */
@@ -437,7 +437,7 @@ function visiblePoints(circuit: Circuit, apart: Set<string>) {
 function latestAtPoints(readings: Readings, black: string): Map<string, string> {
   const found = new Map<string, string>();
   for (const reading of readings) {
-    if (reading.retracted_because === null && (reading.black === black || reading.black === "chassis")) {
+    if (reading.voided_because === null && (reading.black === black || reading.black === "chassis")) {
       found.set(reading.red, reading.label.replace(/ V$/, ""));
     }
   }
@@ -487,7 +487,7 @@ function spans(readings: Readings, circuit: Circuit) {
   for (const reading of readings) {
     const red = marks.get(reading.red);
     const black = marks.get(reading.black);
-    if (reading.retracted_because !== null || !red || !black || red.column !== black.column) continue;
+    if (reading.voided_because !== null || !red || !black || red.column !== black.column) continue;
     const key = [reading.red, reading.black].sort().join(" ");
     const [top, bottom] = [red.y, black.y].sort((a, b) => a - b) as [number, number];
     found.set(key, { key, column: red.column, top, bottom, label: reading.label.replace(/ V$/, "") });

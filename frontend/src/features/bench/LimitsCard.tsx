@@ -1,7 +1,7 @@
-import type { Bench, TestIn } from "../../api/client";
+import type { Situation, TestIn } from "../../api/client";
 import { percent } from "../../lib/format";
 
-type Limit = Bench["limits"][number];
+type Limit = Situation["limits"][number];
 
 /** Marks by shape and word: nothing here depends on colour. */
 const MARK: Record<string, { sign: string; word: string }> = {

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { Link } from "react-router";
-import { ApiError, type Bench, type Circuit, type Proposal, type TestIn } from "../../api/client";
+import { ApiError, type Situation, type Circuit, type Proposal, type TestIn } from "../../api/client";
 import { ghostsQuery, previewQuery } from "../../api/queries";
 import { useMe } from "../../api/session";
 import { Headline } from "../../app/Headline";
@@ -22,13 +22,13 @@ import { asTest, testKey, withConnector, withLead, withNextPosition } from "./te
 import { useBenchActions } from "./useBenchActions";
 import { useReadings } from "./useReadings";
 
-type Reading = Bench["readings"][number];
+type Reading = Situation["readings"][number];
 
 const UNDO_MS = 60_000;
 
 /** A bench with its data: proposal and entry in the middle, the circuit left, what it told right. */
-export function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }) {
-  const chaseId = bench.chase.id;
+export function OpenBench({ bench, circuit }: { bench: Situation; circuit: Circuit }) {
+  const diagnosisId = bench.diagnosis.id;
   const input = useRef<HTMLInputElement>(null);
   const [entry, setEntry] = useState("");
   const [note, setNote] = useState("");
@@ -45,23 +45,23 @@ export function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }
   const [ghost, setGhost] = useState<string | null>(null);
   const [source, setSource] = useState<"typed" | "meter">("typed");
   const [meterId, setMeterId] = useState(() => localStorage.getItem("sondar-meter") ?? "");
-  const queue = useReadings(chaseId);
+  const queue = useReadings(diagnosisId);
   const me = useMe().data;
   const canWrite = me?.role !== "read-only";
-  const { verdict } = bench.assessment;
+  const { conclusion } = bench.assessment;
   const proposals = useMemo(() => {
     const put = (proposal: Proposal) => later.includes(testKey(asTest(proposal)));
     const all = bench.assessment.proposals;
     return all.some((item) => !put(item)) ? all.filter((item) => !put(item)) : all;
   }, [bench.assessment.proposals, later]);
   const proposed = proposals[Math.min(chosen, proposals.length - 1)];
-  const preview = useQuery(previewQuery(chaseId, own, bench.assessment.effects.length));
+  const preview = useQuery(previewQuery(diagnosisId, own, bench.assessment.effects.length));
   const shown = own ? preview.data : proposed;
   const test = own ?? (proposed ? asTest(proposed) : null);
   const device = circuit.instruments.find((item) => item.id === test?.instrument);
-  const ghosts = useQuery(ghostsQuery(chaseId, ghost, test?.setup, bench.assessment.effects.length));
-  const { retract, exclude, meter, call } = useBenchActions(
-    chaseId,
+  const ghosts = useQuery(ghostsQuery(diagnosisId, ghost, test?.setup, bench.assessment.effects.length));
+  const { void_, exclude, meter, call } = useBenchActions(
+    diagnosisId,
     (text) => {
       setEntry(text);
       setSource("meter");
@@ -120,12 +120,12 @@ export function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }
     setOwn(null);
     setChosen(0);
   };
-  const lastStanding = [...bench.readings].reverse().find((reading) => reading.retracted_because === null);
+  const lastStanding = [...bench.readings].reverse().find((reading) => reading.voided_because === null);
   const undo = () => {
     if (!lastStanding) return;
-    // Just typed: back without a question. Later it is a retraction, and a reason is asked for.
+    // Just typed: back without a question. Later it is a voiding, and a reason is asked for.
     if (Date.now() - new Date(lastStanding.created_at).getTime() < UNDO_MS)
-      retract.mutate({ reading: lastStanding, reason: "Undone at once" });
+      void_.mutate({ reading: lastStanding, reason: "Undone at once" });
     else setAsking(lastStanding);
   };
   const correct = (reading: Reading) => {
@@ -177,7 +177,7 @@ export function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }
         // A letter that begins one of the instrument's own words is typed, unless Alt is held or a call is due.
         const typed =
           !event.altKey &&
-          !(verdict.settled && !own) &&
+          !(conclusion.settled && !own) &&
           device?.words.some((word) => word.startsWith(event.key));
         const command = step ? () => choose(step) : typed ? undefined : commands[event.key.toLowerCase()];
         // Inside a group of choices the arrows belong to the group.
@@ -211,7 +211,7 @@ export function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }
     ? { typed: queue.refused.reading.entry, meant: queue.refused.problem.meant }
     : null;
   const previewProblem = own && preview.error instanceof ApiError ? preview.error.problem.detail : null;
-  const trouble = [retract.error, exclude.error, meter.error, call.error].find(Boolean);
+  const trouble = [void_.error, exclude.error, meter.error, call.error].find(Boolean);
   const quiet = "px-0";
 
   return (
@@ -291,12 +291,12 @@ export function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }
         aria-label="Next test and readings"
       >
         {trouble && <Notice tone="problem">{trouble.message}</Notice>}
-        {verdict.settled && !own && (
+        {conclusion.settled && !own && (
           <section aria-label="Verdict due" className="border-l-4 border-next bg-raised px-3 py-2">
-            <h2 className="text-xl leading-snug">{verdict.sentence}</h2>
-            <p className="mb-2 text-sm text-soft">Measuring has done its work: {verdict.reason}.</p>
+            <h2 className="text-xl leading-snug">{conclusion.sentence}</h2>
+            <p className="mb-2 text-sm text-soft">Measuring has done its work: {conclusion.reason}.</p>
             <Button kind="next" onClick={() => call.mutate()} disabled={call.isPending}>
-              Call the verdict (V)
+              Call the conclusion (V)
             </Button>
           </section>
         )}
@@ -305,7 +305,7 @@ export function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }
             proposal={shown}
             circuit={circuit}
             own={own !== null}
-            due={verdict.settled && !own}
+            due={conclusion.settled && !own}
             best={bench.assessment.proposals[0]}
             onFace={setFace}
           />
@@ -313,7 +313,7 @@ export function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }
           <OwnTest test={own} problem={previewProblem} />
         ) : (
           <Notice tone="note">
-            No test is left with the points and tools at hand. Bring one back below, or call the verdict as it
+            No test is left with the points and tools at hand. Bring one back below, or call the conclusion as it
             stands.
           </Notice>
         )}
@@ -329,7 +329,7 @@ export function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }
             }}
             onSubmit={(text) => record(text)}
             onlyWords={device.only_words}
-            due={verdict.settled && !own}
+            due={conclusion.settled && !own}
             unit={device.unit}
             words={device.words}
             problem={refusal}
@@ -385,7 +385,7 @@ export function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }
           <Button kind="quiet" className={quiet} onClick={() => setSumming(true)}>
             Sums (A)
           </Button>
-          {!verdict.settled && (
+          {!conclusion.settled && (
             <Button kind="quiet" className={quiet} onClick={() => call.mutate()}>
               Call it now (V)
             </Button>
@@ -431,7 +431,7 @@ export function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }
           </p>
         )}
         {device?.leads && !device.only_words && device.unit !== "Ω" && (
-          <Trace chaseId={chaseId} test={test} readings={bench.assessment.effects.length} />
+          <Trace diagnosisId={diagnosisId} test={test} readings={bench.assessment.effects.length} />
         )}
         {shown && <OutcomeTable proposal={shown} />}
         <div>
@@ -500,7 +500,7 @@ export function OpenBench({ bench, circuit }: { bench: Bench; circuit: Circuit }
         accept="Take it back"
         onClose={() => setAsking(null)}
         onAccept={(reason) => {
-          if (asking) retract.mutate({ reading: asking, reason });
+          if (asking) void_.mutate({ reading: asking, reason });
           setAsking(null);
         }}
       >

@@ -70,14 +70,14 @@ function connectorsOf(circuit: Circuit, proposal: Proposal): string[] {
   return [...new Set(places.filter((place): place is string => Boolean(place)))];
 }
 
-/** Why not this one? Its worth beside the proposal's, in the same currency. */
+/** Why not this one? Its saving_per_min beside the proposal's, in the same currency. */
 function whyNot(own: Proposal, best: Proposal): string {
-  const mine = Math.max(0, own.worth);
-  if (mine >= best.worth * 0.95) return "As good as Sondar's own next test.";
-  const saved = `It should save ${Math.max(0, own.saves_min).toFixed(1)} min for ${minutes(own.minutes)}`;
-  const against = `${best.test.instrument_title.toLowerCase()} at ${best.test.red} saves ${best.saves_min.toFixed(1)} for ${minutes(best.minutes)}`;
+  const mine = Math.max(0, own.saving_per_min);
+  if (mine >= best.saving_per_min * 0.95) return "As good as Sondar's own next test.";
+  const saved = `It should save ${Math.max(0, own.expected_saving_min).toFixed(1)} min for ${minutes(own.minutes)}`;
+  const against = `${best.test.instrument_title.toLowerCase()} at ${best.test.red} saves ${best.expected_saving_min.toFixed(1)} for ${minutes(best.minutes)}`;
   const reason =
-    own.saves_min < 0.3 * best.saves_min
+    own.expected_saving_min < 0.3 * best.expected_saving_min
       ? "most suspects predict the same"
       : own.minutes > 2 * best.minutes
         ? "it takes longer to set up"
@@ -90,14 +90,14 @@ export function OutcomeTable({ proposal }: { proposal: Proposal }) {
   return (
     <table className="w-full text-sm" aria-label="What each result would mean">
       <caption className="text-left text-soft">
-        If it shows … (expected saving {proposal.saves_min.toFixed(0)} min for {minutes(proposal.minutes)})
+        If it shows … (expected saving {proposal.expected_saving_min.toFixed(0)} min for {minutes(proposal.minutes)})
       </caption>
       <tbody>
         {proposal.outcomes.slice(0, 4).map((outcome) => (
           <tr key={outcome.label} className="border-t border-rule align-top">
             <th scope="row" className="w-36 py-1 pr-2 text-left font-[600]">
               {outcome.label}
-              {outcome.as_healthy && <span className="block font-[400] text-soft">as when healthy</span>}
+              {outcome.within_expected && <span className="block font-[400] text-soft">as when healthy</span>}
             </th>
             <td className="w-14 py-1 text-soft">{percent(outcome.probability)}</td>
             <td className="py-1">

@@ -4,13 +4,13 @@ import { ReadingGauge } from "./ReadingGauge";
 import type { ReadingIn } from "./useReadings";
 
 interface Props {
-  bench: Bench;
+  bench: Situation;
   pending: ReadingIn[];
   waiting: boolean;
-  onRetract: (reading: Bench["readings"][number]) => void;
-  onCorrect: (reading: Bench["readings"][number]) => void;
+  onRetract: (reading: Situation["readings"][number]) => void;
+  onCorrect: (reading: Situation["readings"][number]) => void;
   /** Sets the same test up once more. */
-  onAgain: (reading: Bench["readings"][number]) => void;
+  onAgain: (reading: Situation["readings"][number]) => void;
 }
 
 /** Readings, newest first, each with what it did to the suspects. */
@@ -33,17 +33,17 @@ export function ReadingsList({ bench, pending, waiting, onRetract, onCorrect, on
       ))}
       {[...bench.readings].reverse().map((reading) => {
         const effect = effects.get(reading.id);
-        const retracted = reading.retracted_because !== null;
+        const voided = reading.voided_because !== null;
         return (
           <li
             key={reading.id}
             className="border-b border-rule py-2"
             data-reading={reading.id}
-            data-retracted={retracted}
+            data-voided={voided}
           >
             <div className="flex items-start gap-3">
               <span
-                className={`sounding w-24 shrink-0 text-xl leading-6 ${retracted ? "line-through opacity-60" : ""}`}
+                className={`sounding w-24 shrink-0 text-xl leading-6 ${voided ? "line-through opacity-60" : ""}`}
               >
                 {reading.label}
               </span>
@@ -54,14 +54,14 @@ export function ReadingsList({ bench, pending, waiting, onRetract, onCorrect, on
                   {reading.setup_text}
                 </div>
                 {reading.note && <div>“{reading.note}”</div>}
-                {retracted ? (
-                  <div className="text-soft">Taken back: {reading.retracted_because}</div>
+                {voided ? (
+                  <div className="text-soft">Taken back: {reading.voided_because}</div>
                 ) : (
                   effect && (
                     <>
-                      {effect.gauge && <ReadingGauge gauge={effect.gauge} healthy={effect.as_healthy} />}
+                      {effect.gauge && <ReadingGauge gauge={effect.gauge} healthy={effect.within_expected} />}
                       <div>
-                        {effect.as_healthy
+                        {effect.within_expected
                           ? "As when healthy"
                           : `Not as when healthy, which is ${effect.expected}`}
                       </div>
@@ -71,7 +71,7 @@ export function ReadingsList({ bench, pending, waiting, onRetract, onCorrect, on
                   )
                 )}
               </div>
-              {!retracted && (
+              {!voided && (
                 <span className="flex w-20 shrink-0 flex-col items-end">
                   {(
                     [
@@ -100,7 +100,7 @@ export function ReadingsList({ bench, pending, waiting, onRetract, onCorrect, on
   );
 }
 
-function movements(effect: Bench["assessment"]["effects"][number]): string {
+function movements(effect: Situation["assessment"]["effects"][number]): string {
   const parts = effect.moved
     .slice(0, 3)
     .map((move) => `${shortName(move.unit)} ${percent(move.before)} → ${percent(move.after)}`);

@@ -1,20 +1,20 @@
 import { Tabs } from "radix-ui";
 import { useState } from "react";
-import type { Bench, Circuit, TestIn } from "../../api/client";
+import type { Situation, Circuit, TestIn } from "../../api/client";
 import { minutes } from "../../lib/format";
 import { BeliefHistory } from "./BeliefHistory";
-import { ChartPanel } from "./ChartPanel";
+import { ProcedurePanel } from "./ProcedurePanel";
 import { LimitsCard } from "./LimitsCard";
 import { Suspects } from "./Suspects";
 import { ThreeWayField } from "./ThreeWayField";
 
-export type SideTab = "suspects" | "limits" | "chart";
+export type SideTab = "suspects" | "limits" | "procedure";
 
 const TAB =
   "min-h-11 flex-1 px-2 data-[state=active]:border-b-4 data-[state=active]:border-ink data-[state=active]:font-[650]";
 
 interface Props {
-  bench: Bench;
+  bench: Situation;
   circuit: Circuit;
   canWrite: boolean;
   tab: SideTab;
@@ -24,9 +24,9 @@ interface Props {
   onTest: (test: TestIn) => void;
 }
 
-/** What the readings told: suspects with the field, the limits card, a maker's chart. */
+/** What the readings told: suspects with the field, the limits card, a manufacturer's procedure. */
 export function SidePanel({ bench, circuit, canWrite, tab, onTab, ghost, onGhost, onTest }: Props) {
-  const { verdict } = bench.assessment;
+  const { conclusion } = bench.assessment;
   const broken = bench.limits.filter((limit) => limit.decision === "fail").length;
   return (
     <Tabs.Root value={tab} onValueChange={(value) => onTab(value as SideTab)}>
@@ -37,17 +37,17 @@ export function SidePanel({ bench, circuit, canWrite, tab, onTab, ghost, onGhost
         <Tabs.Trigger value="limits" className={TAB}>
           {broken > 0 ? `Limits ✕${broken}` : "Limits (L)"}
         </Tabs.Trigger>
-        <Tabs.Trigger value="chart" className={TAB}>
+        <Tabs.Trigger value="procedure" className={TAB}>
           Chart
         </Tabs.Trigger>
       </Tabs.List>
       <Tabs.Content value="suspects" tabIndex={-1}>
         <ThreeWayField track={bench.assessment.track} />
-        {bench.leanings.length > 0 && (
+        {bench.prior_reasons.length > 0 && (
           <details className="text-sm">
             <summary className="min-h-6 cursor-pointer text-soft">Known before the first reading</summary>
             <ul className="list-disc pl-5">
-              {bench.leanings.map((reason) => (
+              {bench.prior_reasons.map((reason) => (
                 <li key={reason}>{reason}</li>
               ))}
             </ul>
@@ -57,10 +57,10 @@ export function SidePanel({ bench, circuit, canWrite, tab, onTab, ghost, onGhost
           Suspects <span className="text-sm font-[400] text-soft">by what would be replaced</span>
         </h2>
         <Suspects bench={bench} ghost={ghost} onGhost={onGhost} />
-        {!verdict.settled && (
+        {!conclusion.settled && (
           <p className="mt-2 text-sm text-soft">
-            No call yet: {verdict.reason}. Acting on a guess now would lose about{" "}
-            {minutes(verdict.expected_loss_min)}.
+            No call yet: {conclusion.reason}. Acting on a guess now would lose about{" "}
+            {minutes(conclusion.expected_loss_min)}.
           </p>
         )}
         <BeliefHistory history={bench.assessment.history} />
@@ -69,9 +69,9 @@ export function SidePanel({ bench, circuit, canWrite, tab, onTab, ghost, onGhost
       <Tabs.Content value="limits" tabIndex={-1}>
         <LimitsCard limits={bench.limits} onTest={onTest} />
       </Tabs.Content>
-      <Tabs.Content value="chart" tabIndex={-1}>
-        <ChartPanel
-          chaseId={bench.chase.id}
+      <Tabs.Content value="procedure" tabIndex={-1}>
+        <ProcedurePanel
+          diagnosisId={bench.diagnosis.id}
           slug={circuit.slug}
           readings={bench.assessment.effects.length}
           canWrite={canWrite}

@@ -2,7 +2,7 @@ import type { Bench } from "../../api/client";
 import { depthTint, groupName, percent } from "../../lib/format";
 
 interface Props {
-  bench: Bench;
+  bench: Situation;
   /** The unit whose predicted values lie over the drawing. */
   ghost: string | null;
   onGhost: (unit: string | null) => void;

@@ -8,7 +8,7 @@ const CORNERS = {
 } as const;
 const CENTRE = { x: 150, y: 118 };
 
-type Step = Bench["assessment"]["track"][number];
+type Step = Situation["assessment"]["track"][number];
 
 /** Where a step stands: the corners pull by their share, doubt holds it in the middle. */
 function place(step: Step): { x: number; y: number } {

@@ -13,15 +13,15 @@ function corners(line: number[][]): Corner[] {
 
 /** What an oscilloscope would draw here: healthy as a band, the leading suspect as a line. Nothing where nothing pulses. */
 export function Trace({
-  chaseId,
+  diagnosisId,
   test,
   readings,
 }: {
-  chaseId: string;
+  diagnosisId: string;
   test: TestIn | null;
   readings: number;
 }) {
-  const { data } = useQuery(traceQuery(chaseId, test, readings));
+  const { data } = useQuery(traceQuery(diagnosisId, test, readings));
   if (!data?.hertz) return null;
   const [healthy, suspect] = [corners(data.healthy), corners(data.suspect)];
   const all = [...healthy, ...suspect];

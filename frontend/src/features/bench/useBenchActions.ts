@@ -1,28 +1,28 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useCallback } from "react";
 import { useNavigate } from "react-router";
-import { api, type Bench, type Schema, type TestIn, unwrap } from "../../api/client";
+import { api, type Situation, type Schema, type TestIn, unwrap } from "../../api/client";
 import { benchQuery } from "../../api/queries";
 
-type Reading = Bench["readings"][number];
+type Reading = Situation["readings"][number];
 
 /** Everything that changes the bench on the server; each answer is the bench as it then stands. */
-export function useBenchActions(chaseId: string, onMeter: (entry: string) => void, onExcluded: () => void) {
+export function useBenchActions(diagnosisId: string, onMeter: (entry: string) => void, onExcluded: () => void) {
   const client = useQueryClient();
   const navigate = useNavigate();
-  const path = { params: { path: { chase_id: chaseId } } };
+  const path = { params: { path: { diagnosis_id: diagnosisId } } };
   const take = useCallback(
-    (answer: Bench) => {
-      client.setQueryData(benchQuery(chaseId).queryKey, answer);
+    (answer: Situation) => {
+      client.setQueryData(benchQuery(diagnosisId).queryKey, answer);
       client.invalidateQueries({ queryKey: ["jobs"] });
     },
-    [client, chaseId],
+    [client, diagnosisId],
   );
-  const retract = useMutation({
+  const void_ = useMutation({
     mutationFn: async ({ reading, reason }: { reading: Reading; reason: string }) =>
       unwrap(
-        await api.POST("/api/v1/chases/{chase_id}/readings/{reading_id}/retraction", {
-          params: { path: { chase_id: chaseId, reading_id: reading.id } },
+        await api.POST("/api/v1/diagnoses/{diagnosis_id}/readings/{reading_id}/void", {
+          params: { path: { diagnosis_id: diagnosisId, reading_id: reading.id } },
           body: { client_key: crypto.randomUUID(), reason },
         }),
       ),
@@ -31,7 +31,7 @@ export function useBenchActions(chaseId: string, onMeter: (entry: string) => voi
   const exclude = useMutation({
     mutationFn: async (body: Omit<Schema["ExclusionIn"], "client_key">) =>
       unwrap(
-        await api.POST("/api/v1/chases/{chase_id}/exclusions", {
+        await api.POST("/api/v1/diagnoses/{diagnosis_id}/exclusions", {
           ...path,
           body: { client_key: crypto.randomUUID(), ...body },
         }),
@@ -43,21 +43,21 @@ export function useBenchActions(chaseId: string, onMeter: (entry: string) => voi
   });
   const meter = useMutation({
     mutationFn: async (body: TestIn) =>
-      unwrap(await api.POST("/api/v1/chases/{chase_id}/meter", { ...path, body })),
+      unwrap(await api.POST("/api/v1/diagnoses/{diagnosis_id}/meter", { ...path, body })),
     onSuccess: ({ entry }) => onMeter(entry),
   });
   const call = useMutation({
     mutationFn: async () =>
       unwrap(
-        await api.POST("/api/v1/chases/{chase_id}/verdict", {
+        await api.POST("/api/v1/diagnoses/{diagnosis_id}/conclusion", {
           ...path,
           body: { client_key: crypto.randomUUID() },
         }),
       ),
     onSuccess: (answer) => {
       take(answer);
-      navigate(`/bench/${chaseId}/verdict`);
+      navigate(`/bench/${diagnosisId}/conclusion`);
     },
   });
-  return { retract, exclude, meter, call };
+  return { void_, exclude, meter, call };
 }

@@ -27,8 +27,8 @@ const RETRY_MS = 1500;
  * Readings on their way to the server: shown at once, kept in the browser's own database over a reload, sent in order until taken.
  * Each carries its own key, so sending one twice does no harm.
  */
-export function useReadings(chaseId: string): Queue {
-  const key = `sondar-pending-${chaseId}`;
+export function useReadings(diagnosisId: string): Queue {
+  const key = `sondar-pending-${diagnosisId}`;
   const client = useQueryClient();
   const [pending, setPending] = useState<ReadingIn[]>([]);
   const [loaded, setLoaded] = useState(false);
@@ -60,14 +60,14 @@ export function useReadings(chaseId: string): Queue {
     if (!first || busy.current) return;
     busy.current = true;
     try {
-      const answer = await api.POST("/api/v1/chases/{chase_id}/readings", {
-        params: { path: { chase_id: chaseId } },
+      const answer = await api.POST("/api/v1/diagnoses/{diagnosis_id}/readings", {
+        params: { path: { diagnosis_id: diagnosisId } },
         body: first,
       });
       // Signed out meanwhile, or the server is away: the entry stays here and is sent again.
       if (answer.response.status >= 500 || [401, 403, 429].includes(answer.response.status))
         throw new Error("not taken now");
-      client.setQueryData(benchQuery(chaseId).queryKey, unwrap(answer));
+      client.setQueryData(benchQuery(diagnosisId).queryKey, unwrap(answer));
       client.invalidateQueries({ queryKey: ["jobs"] });
       setWaiting(false);
       setPending((all) => all.filter((item) => item.client_key !== first.client_key));
@@ -82,7 +82,7 @@ export function useReadings(chaseId: string): Queue {
     } finally {
       busy.current = false;
     }
-  }, [client, chaseId, pending]);
+  }, [client, diagnosisId, pending]);
 
   useEffect(() => {
     if (loaded) void sendFirst();

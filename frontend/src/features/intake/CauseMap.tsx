@@ -11,7 +11,7 @@ const RIGHT = 400;
  * other. A hollow mark is a code that this cause would have set and that is not there.
  */
 export function CauseMap({ triage, detail }: { triage: Triage; detail: JobDetail }) {
-  const causes = triage.chases.slice(0, 4);
+  const causes = triage.diagnoses.slice(0, 4);
   const titles = new Map(detail.codes.map((code) => [code.code, code.title]));
   const symptomTitles = new Map(detail.symptoms.map((symptom) => [symptom.key, symptom.title]));
   const present = [...new Set(detail.codes.map((code) => code.code))];

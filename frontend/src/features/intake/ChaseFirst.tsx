@@ -8,7 +8,7 @@ import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 import { CauseMap } from "./CauseMap";
 
-type Chase = Schema["ChaseView"];
+type CircuitDiagnosis = Schema["Candidate"];
 
 /** What the triage goes by: when this changes, it is asked again. */
 function stateOf(detail: JobDetail): string {
@@ -20,8 +20,8 @@ function stateOf(detail: JobDetail): string {
   ].join(".");
 }
 
-/** One cause or several, what to chase first, and the check that splits the candidates. */
-export function ChaseFirst(props: { detail: JobDetail; canWrite: boolean; children: ReactNode }) {
+/** One cause or several, what to diagnosis first, and the check that splits the candidates. */
+export function TestFirst(props: { detail: JobDetail; canWrite: boolean; children: ReactNode }) {
   const { detail, canWrite } = props;
   const navigate = useNavigate();
   const client = useQueryClient();
@@ -29,29 +29,29 @@ export function ChaseFirst(props: { detail: JobDetail; canWrite: boolean; childr
   const open = useMutation({
     mutationFn: async ({ version, reason }: { version: string; reason: string }) =>
       unwrap(
-        await api.POST("/api/v1/jobs/{job_id}/chases", {
+        await api.POST("/api/v1/jobs/{job_id}/diagnoses", {
           params: { path: { job_id: detail.job.id } },
           body: { client_key: crypto.randomUUID(), circuit_version_id: version, reason, carry: true },
         }),
       ),
-    onSuccess: (chase) => {
+    onSuccess: (diagnosis) => {
       client.invalidateQueries({ queryKey: ["job", detail.job.id] });
-      navigate(`/bench/${chase.id}`);
+      navigate(`/bench/${diagnosis.id}`);
     },
   });
   const triage = answer.data?.triage ?? null;
-  const chase = (item: Chase) => {
+  const diagnosis = (item: CircuitDiagnosis) => {
     const circuit = detail.circuits.find((option) => option.slug === item.open_circuit);
     if (circuit)
       open.mutate({ version: circuit.version_id, reason: `${item.title}: ${item.reason}`.slice(0, 500) });
   };
-  const first = triage?.chases[0];
+  const first = triage?.diagnoses[0];
   const trouble = answer.error ?? open.error;
   return (
     <div className="space-y-4" aria-busy={answer.isFetching}>
       {trouble && <Notice tone="problem">{trouble.message}</Notice>}
       {triage && (
-        <section aria-label="Chase first" className="space-y-2">
+        <section aria-label="CircuitDiagnosis first" className="space-y-2">
           <div className="flex items-start justify-between gap-5">
             <div>
               <h2 className="text-2xl leading-tight" data-testid="triage">
@@ -67,10 +67,10 @@ export function ChaseFirst(props: { detail: JobDetail; canWrite: boolean; childr
               <Button
                 kind="next"
                 className="shrink-0 text-left"
-                onClick={() => chase(first)}
+                onClick={() => diagnosis(first)}
                 disabled={open.isPending}
               >
-                Chase this first
+                CircuitDiagnosis this first
               </Button>
             )}
           </div>
@@ -79,8 +79,8 @@ export function ChaseFirst(props: { detail: JobDetail; canWrite: boolean; childr
       )}
       {props.children}
       {!triage && (
-        <section aria-label="Chase first">
-          <h2 className="text-xl">Chase first</h2>
+        <section aria-label="CircuitDiagnosis first">
+          <h2 className="text-xl">CircuitDiagnosis first</h2>
           <p className="text-soft">
             {answer.isPending
               ? "Working out which codes every fault of this vehicle would set …"
@@ -92,11 +92,11 @@ export function ChaseFirst(props: { detail: JobDetail; canWrite: boolean; childr
         <section aria-label="Why, and what else">
           <h2 className="text-xl">Why, and what else</h2>
           <ol className="border-t border-rule">
-            {triage.chases.map((item) => (
+            {triage.diagnoses.map((item) => (
               <li
                 key={item.id}
                 className="flex items-start gap-3 border-b border-rule py-2"
-                data-chase={item.id}
+                data-diagnosis={item.id}
               >
                 <span
                   aria-hidden="true"
@@ -112,8 +112,8 @@ export function ChaseFirst(props: { detail: JobDetail; canWrite: boolean; childr
                   <div className="text-soft">Likeliest there: {item.units.join(" · ")}</div>
                 </div>
                 {canWrite && (
-                  <Button onClick={() => chase(item)} disabled={open.isPending}>
-                    Chase
+                  <Button onClick={() => diagnosis(item)} disabled={open.isPending}>
+                    CircuitDiagnosis
                   </Button>
                 )}
               </li>
@@ -122,8 +122,8 @@ export function ChaseFirst(props: { detail: JobDetail; canWrite: boolean; childr
         </section>
       )}
       {triage?.split && <Split split={triage.split} />}
-      {triage && triage.leanings.length > 0 && (
-        <p className="text-sm text-soft">Counted as well: {triage.leanings.join("; ")}.</p>
+      {triage && triage.prior_reasons.length > 0 && (
+        <p className="text-sm text-soft">Counted as well: {triage.prior_reasons.join("; ")}.</p>
       )}
       {canWrite && (
         <OtherCircuit detail={detail} onOpen={(version) => open.mutate({ version, reason: "" })} />

@@ -7,7 +7,7 @@ import { useMe } from "../../api/session";
 import { Headline } from "../../app/Headline";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
-import { ChaseFirst } from "./ChaseFirst";
+import { TestFirst } from "./TestFirst";
 import { Codes } from "./Codes";
 import { Known } from "./Known";
 import { ShareDialog } from "./ShareDialog";
@@ -15,7 +15,7 @@ import { TimelineList } from "./TimelineList";
 import { useAnswer } from "./useAnswer";
 import { useJobEvents } from "./useJobEvents";
 
-/** A job: what is known, which codes, what to chase first; and its timeline. */
+/** A job: what is known, which codes, what to diagnosis first; and its timeline. */
 export function JobPage() {
   const { jobId = "" } = useParams();
   const [params, setParams] = useSearchParams();
@@ -37,7 +37,7 @@ export function JobPage() {
         Reading the job …
       </main>
     );
-  // Upright, what to chase stands above what is known as soon as there is something to go by.
+  // Upright, what to diagnosis stands above what is known as soon as there is something to go by.
   const begun = detail.scans.length > 0 || detail.answers.symptoms !== undefined;
   const timeline = params.get("view") === "timeline";
   return (
@@ -52,16 +52,16 @@ export function JobPage() {
       </Headline>
       <div className="flex flex-wrap items-center gap-x-5 gap-y-1 border-b border-rule px-5 py-1 text-sm">
         <Stage detail={detail} canWrite={canWrite} />
-        {detail.chases.map((chase) => (
+        {detail.diagnoses.map((diagnosis) => (
           <Link
-            key={chase.id}
-            to={chase.verdict ? `/bench/${chase.id}/verdict` : `/bench/${chase.id}`}
+            key={diagnosis.id}
+            to={diagnosis.conclusion ? `/bench/${diagnosis.id}/conclusion` : `/bench/${diagnosis.id}`}
             className="flex min-h-11 items-center gap-2 underline underline-offset-4"
-            data-chase-link={chase.slug}
+            data-diagnosis-link={diagnosis.slug}
           >
-            {chase.title}
+            {diagnosis.title}
             <span className="text-soft no-underline">
-              {chase.verdict ? "verdict" : `${chase.readings} reading${chase.readings === 1 ? "" : "s"}`}
+              {diagnosis.conclusion ? "conclusion" : `${diagnosis.readings} reading${diagnosis.readings === 1 ? "" : "s"}`}
             </span>
           </Link>
         ))}
@@ -99,9 +99,9 @@ export function JobPage() {
             tabIndex={0}
             className={`relative px-5 py-4 lg:overflow-auto ${begun ? "max-lg:order-first" : ""}`}
           >
-            <ChaseFirst detail={detail} canWrite={canWrite}>
+            <TestFirst detail={detail} canWrite={canWrite}>
               <Codes detail={detail} canWrite={canWrite} />
-            </ChaseFirst>
+            </TestFirst>
           </div>
         </div>
       )}

@@ -108,7 +108,7 @@ export function Known({ detail, canWrite }: { detail: JobDetail; canWrite: boole
                 <Link to={`/jobs/${job.id}`} className="underline underline-offset-4">
                   Job {job.number}
                 </Link>{" "}
-                {when(job.at)}: {job.verdict ?? job.complaint}
+                {when(job.at)}: {job.conclusion ?? job.complaint}
               </li>
             ))}
           </ul>

@@ -89,7 +89,7 @@ export function TimelineList({ detail, canWrite }: { detail: JobDetail; canWrite
               {entry.kind !== "answer" && entry.detail && (
                 <span className="text-soft"> · {entry.detail}</span>
               )}
-              {entry.kind === "chase begun" && (
+              {entry.kind === "diagnosis begun" && (
                 <Link to={`/bench/${entry.ref}`} className="ml-2 underline underline-offset-4">
                   open
                 </Link>

@@ -155,7 +155,7 @@ export function JobsPage() {
             <>
               <p className="text-lg">No vehicle has been taken in yet.</p>
               <p className="text-soft">
-                Take one in, say what the customer complains of, read its codes, and Sondar says what to chase
+                Take one in, say what the customer complains of, read its codes, and Sondar says what to diagnosis
                 first and what to measure.
               </p>
             </>
@@ -201,10 +201,10 @@ function JobLine({ job }: { job: Job }) {
             {job.codes && <span className="mr-3 font-[600]">{job.codes}</span>}
             {job.circuits.join(", ")}
           </div>
-          {job.verdict && (
+          {job.conclusion && (
             <div className="mt-1 text-sm">
-              <strong>{groupName(job.verdict_group ?? "")}.</strong>{" "}
-              {job.verdict.replace(/^[A-Z][a-z]+: /, "")}
+              <strong>{groupName(job.conclusion_group ?? "")}.</strong>{" "}
+              {job.conclusion.replace(/^[A-Z][a-z]+: /, "")}
             </div>
           )}
         </div>

@@ -75,8 +75,8 @@ export function NewJobPage() {
     onSuccess: async (job) => {
       client.invalidateQueries({ queryKey: ["jobs"] });
       const detail = await client.fetchQuery(jobQuery(job.id));
-      const chase = detail.chases[0];
-      navigate(chase ? `/bench/${chase.id}` : `/jobs/${job.id}`);
+      const diagnosis = detail.diagnoses[0];
+      navigate(diagnosis ? `/bench/${diagnosis.id}` : `/jobs/${job.id}`);
     },
   });
   const problem = create.error instanceof ApiError ? create.error.problem : null;

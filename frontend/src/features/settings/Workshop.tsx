@@ -40,7 +40,7 @@ export function Workshop({ me }: { me: Me }) {
   const client = useQueryClient();
   const shop = me.workshop as Settings;
   const [tools, setTools] = useState(shop.tools);
-  const [boldness, setBoldness] = useState(shop.boldness);
+  const [decision_threshold, setBoldness] = useState(shop.decision_threshold);
   const [units, setUnits] = useState({ distance: shop.distance_unit, temperature: shop.temperature_unit });
   const save = useMutation({
     mutationFn: async (data: FormData) =>
@@ -50,7 +50,7 @@ export function Workshop({ me }: { me: Me }) {
             name: String(data.get("name")).trim(),
             rate_per_hour: Number(String(data.get("rate_per_hour")).replace(",", ".")),
             currency: String(data.get("currency")).trim().toUpperCase(),
-            boldness,
+            decision_threshold,
             distance_unit: units.distance,
             temperature_unit: units.temperature,
             tools,
@@ -83,15 +83,15 @@ export function Workshop({ me }: { me: Me }) {
         <TextField name="currency" label="Currency" defaultValue={shop.currency} problem={problem} />
       </div>
       <label className="block text-sm text-soft">
-        Call a verdict when it is{" "}
-        <strong className="sounding text-ink">{(boldness * 100).toFixed(1)} %</strong> certain; lower is
+        Call a conclusion when it is{" "}
+        <strong className="sounding text-ink">{(decision_threshold * 100).toFixed(1)} %</strong> certain; lower is
         bolder
         <input
           type="range"
           min="0.6"
           max="0.995"
           step="0.005"
-          value={boldness}
+          value={decision_threshold}
           onChange={(event) => setBoldness(Number(event.target.value))}
           className="mt-1 block min-h-11 w-full accent-[var(--depth-5)]"
         />

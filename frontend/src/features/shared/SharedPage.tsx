@@ -44,22 +44,22 @@ export function SharedPage() {
             {job.codes.map((code) => (
               <li key={`${code.module}-${code.code}`} className="border-b border-rule py-1.5">
                 <span className="sounding mr-3">{code.code}</span>
-                {code.title || "a maker's own code"}
+                {code.title || "a manufacturer's own code"}
                 {code.behaviour && <span className="text-soft">, {code.behaviour}</span>}
               </li>
             ))}
           </ul>
         </section>
       )}
-      {job.chases.map((chase) => (
-        <section key={chase.title}>
-          <h2 className="text-xl">{chase.title}</h2>
-          {chase.verdict ? (
-            <p className="my-2 border-l-4 border-ink bg-depth-1 px-3 py-2 text-lg">{chase.verdict}</p>
+      {job.diagnoses.map((diagnosis) => (
+        <section key={diagnosis.title}>
+          <h2 className="text-xl">{diagnosis.title}</h2>
+          {diagnosis.conclusion ? (
+            <p className="my-2 border-l-4 border-ink bg-depth-1 px-3 py-2 text-lg">{diagnosis.conclusion}</p>
           ) : (
             <p className="text-soft">Not settled yet.</p>
           )}
-          {chase.readings.length > 0 && (
+          {diagnosis.readings.length > 0 && (
             <div className="overflow-x-auto">
               <table className="w-full text-sm">
                 <thead>
@@ -71,7 +71,7 @@ export function SharedPage() {
                   </tr>
                 </thead>
                 <tbody>
-                  {chase.readings.map((reading) => (
+                  {diagnosis.readings.map((reading) => (
                     <tr
                       key={`${reading.where}-${reading.setup}-${reading.entry}`}
                       className="border-b border-rule"
@@ -80,7 +80,7 @@ export function SharedPage() {
                       <td className="py-1 pr-3 text-soft">{reading.setup}</td>
                       <td className="py-1 pr-3">
                         <strong className="sounding">{reading.entry}</strong>
-                        {!reading.as_healthy && " (not as it should be)"}
+                        {!reading.within_expected && " (not as it should be)"}
                       </td>
                       <td className="py-1">{reading.expected}</td>
                     </tr>
@@ -92,7 +92,7 @@ export function SharedPage() {
         </section>
       ))}
       <p className="text-sm text-soft">
-        This page can be looked at until {when(job.expires_at)}. Repairs follow the maker's instructions and
+        This page can be looked at until {when(job.expires_at)}. Repairs follow the manufacturer's instructions and
         are for licensed workshops.
       </p>
     </main>

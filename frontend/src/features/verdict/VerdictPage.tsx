@@ -8,24 +8,24 @@ import { depthTint, groupName, minutes, percent } from "../../lib/format";
 import { Notice } from "../../ui/Notice";
 import { ThreeWayField } from "../bench/ThreeWayField";
 
-/** The verdict: what is wrong, how sure, what speaks for and against, what would change it, what now. */
+/** The conclusion: what is wrong, how sure, what speaks for and against, what would change it, what now. */
 export function VerdictPage() {
-  const { chaseId = "" } = useParams();
-  const { data: bench, error } = useQuery(benchQuery(chaseId));
+  const { diagnosisId = "" } = useParams();
+  const { data: bench, error } = useQuery(benchQuery(diagnosisId));
   const navigate = useNavigate();
-  useHotkeys("b", () => navigate(`/bench/${chaseId}`));
+  useHotkeys("b", () => navigate(`/bench/${diagnosisId}`));
   if (error) {
     return (
       <main className="mx-auto max-w-3xl p-6">
-        <Notice tone="problem">The verdict cannot be read: {error.message}</Notice>
+        <Notice tone="problem">The conclusion cannot be read: {error.message}</Notice>
       </main>
     );
   }
   if (!bench) return <main className="p-6">Reading the record …</main>;
-  const { verdict, suspects } = bench.assessment;
-  const lead = suspects.find((suspect) => suspect.unit === verdict.units[0]);
+  const { conclusion, suspects } = bench.assessment;
+  const lead = suspects.find((suspect) => suspect.unit === conclusion.units[0]);
   const more = bench.assessment.proposals[0];
-  const recordedDiffers = bench.chase.verdict && bench.chase.verdict !== verdict.sentence;
+  const recordedDiffers = bench.diagnosis.conclusion && bench.diagnosis.conclusion !== conclusion.sentence;
   return (
     <main className="mx-auto grid max-w-6xl gap-x-10 gap-y-6 px-5 py-5 md:grid-cols-[1fr_320px]">
       <Headline>
@@ -39,40 +39,40 @@ export function VerdictPage() {
       <div className="min-w-0 space-y-6">
         <section>
           <p className="text-soft">
-            {verdict.settled ? "Verdict" : "Not a verdict yet"}, from {bench.assessment.effects.length}{" "}
+            {conclusion.settled ? "Verdict" : "Not a conclusion yet"}, from {bench.assessment.effects.length}{" "}
             reading
             {bench.assessment.effects.length === 1 ? "" : "s"}
           </p>
-          <h2 className="text-3xl leading-tight" data-testid="verdict">
-            {verdict.sentence}
+          <h2 className="text-3xl leading-tight" data-testid="conclusion">
+            {conclusion.sentence}
           </h2>
           <p className="mt-2">
-            {verdict.settled
-              ? `Measuring stopped because: ${verdict.reason}.`
-              : `Measuring would still pay: ${verdict.reason}.`}{" "}
-            If acted on now, expect to lose {minutes(verdict.expected_loss_min)} on average to being wrong.
+            {conclusion.settled
+              ? `Measuring stopped because: ${conclusion.reason}.`
+              : `Measuring would still pay: ${conclusion.reason}.`}{" "}
+            If acted on now, expect to lose {minutes(conclusion.expected_loss_min)} on average to being wrong.
             {more && (
               <>
                 {" "}
                 One more test, the {more.test.instrument_title.toLowerCase()} at {more.test.red}, takes{" "}
-                {minutes(more.minutes)} and saves {minutes(Math.max(0, more.saves_min))} of that:{" "}
+                {minutes(more.minutes)} and saves {minutes(Math.max(0, more.expected_saving_min))} of that:{" "}
                 <strong className="font-[650]">
-                  {more.saves_min > more.minutes ? "it is worth making" : "acting is cheaper"}
+                  {more.expected_saving_min > more.minutes ? "it is worth making" : "acting is cheaper"}
                 </strong>
                 .
               </>
             )}
           </p>
-          {verdict.inseparable && (
+          {conclusion.inseparable && (
             <p className="mt-2">
-              {verdict.units.join(", ")} show the same at every point that can be reached with these tools, so
+              {conclusion.units.join(", ")} show the same at every point that can be reached with these tools, so
               they are called together: look at the places themselves, the quickest first.
             </p>
           )}
           {recordedDiffers && (
             <div className="mt-2">
               <Notice tone="note">
-                When it was called, the record said: “{bench.chase.verdict}” Evidence has changed since.
+                When it was called, the record said: “{bench.diagnosis.conclusion}” Evidence has changed since.
               </Notice>
             </div>
           )}
@@ -80,12 +80,12 @@ export function VerdictPage() {
         <section>
           <h3 className="mb-1 text-lg">What to do</h3>
           <ol className="list-decimal space-y-1 pl-5">
-            {verdict.actions.map((action) => (
+            {conclusion.actions.map((action) => (
               <li key={action}>{action}</li>
             ))}
           </ol>
           <div className="mt-3 space-y-1">
-            {verdict.cautions.map((caution) => (
+            {conclusion.cautions.map((caution) => (
               <Notice key={caution} tone="caution">
                 {caution}
               </Notice>
@@ -98,17 +98,17 @@ export function VerdictPage() {
         <ThreeWayField track={bench.assessment.track} />
         <section>
           <h3 className="mb-1 text-lg">What else it could be</h3>
-          {verdict.alternatives.length === 0 ? (
+          {conclusion.alternatives.length === 0 ? (
             <p className="text-sm text-soft">Nothing above 1 %.</p>
           ) : (
             <ul className="border-t border-rule">
-              {verdict.alternatives.map((other) => (
+              {conclusion.alternatives.map((other) => (
                 <li key={other.unit} className="border-b border-rule py-2 text-sm">
                   <div className="flex justify-between gap-2">
                     <strong className="font-[600]">{other.title}</strong>
                     <span className="sounding text-base">{percent(other.probability)}</span>
                   </div>
-                  <div className="text-soft">Told by: {other.told_by}</div>
+                  <div className="text-soft">Told by: {other.distinguished_by}</div>
                 </li>
               ))}
             </ul>
@@ -116,10 +116,10 @@ export function VerdictPage() {
         </section>
         <section>
           <h3 className="mb-1 text-lg">What would change it</h3>
-          <p>{verdict.changes_mind}</p>
+          <p>{conclusion.would_change}</p>
         </section>
         <Link
-          to={`/bench/${chaseId}`}
+          to={`/bench/${diagnosisId}`}
           className="inline-flex min-h-11 items-center rounded-sm border border-ink/60 px-4"
         >
           Back to the bench (B)
@@ -129,12 +129,12 @@ export function VerdictPage() {
   );
 }
 
-type Suspect = Bench["assessment"]["suspects"][number];
+type Suspect = Situation["assessment"]["suspects"][number];
 
 /** Each reading's weight for or against the leading unit, as a bar to the right or the left. */
-function EvidenceTable({ bench, lead }: { bench: Bench; lead: Suspect | undefined }) {
+function EvidenceTable({ bench, lead }: { bench: Situation; lead: Suspect | undefined }) {
   if (!lead) return null;
-  const standing = bench.readings.filter((reading) => reading.retracted_because === null);
+  const standing = bench.readings.filter((reading) => reading.voided_because === null);
   const largest = Math.max(1, ...lead.evidence.map((item) => Math.abs(item.weight_ban)));
   return (
     <section>

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from abc import abstractmethod
+from collections.abc import Iterable
 from typing import Annotated, ClassVar
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
 
-from sondar.core.circuit.model import OPEN_OHM, Acts, Branch, Change, Fault, Group, Setup, Severity
+from sondar.core.circuit.model import OPEN_OHM, Acts, Branch, Change, Fault, Group, Setup, Severity, Trait
 from sondar.core.quantities import format_si, parse_si
 
 Quantity = Annotated[float, BeforeValidator(parse_si)]
@@ -58,6 +59,8 @@ class Part(Fields):
     NOUN: ClassVar[str] = "Part"
     SYMBOL: ClassVar[str] = ""
     CAUTIONS: ClassVar[tuple[str, ...]] = ()
+    SEVERAL_SYMBOLS: ClassVar[bool] = False
+    """True if its faults sit at different symbols of the drawing, so that the branch of a fault is marked and not the part."""
 
     def name(self, part_id: str) -> str:
         """Title for people."""
@@ -75,7 +78,7 @@ class Part(Fields):
         """Share of the time in its high phase, if it pulses in this set-up; None if it is steady."""
         return None
 
-    def hertz(self, setup: Setup) -> float:
+    def frequency_hz(self, setup: Setup) -> float:
         """How often it pulses in a second."""
         return 0.0
 
@@ -105,6 +108,7 @@ class Part(Fields):
         branch: str,
         severities: tuple[Severity, ...],
         group: Group | None = None,
+        traits: Iterable[Trait] = (),
     ) -> Fault:
         """A fault of this part, filed under its module if it sits in one.
 
@@ -116,7 +120,10 @@ class Part(Fields):
         else:
             group = "module" if self.module else self.GROUP
             title, unit, repair = f"{self.name(part_id)} {text}", self.module or part_id, self.repair_text(part_id)
-        return Fault(f"{part_id}.{mode}", part_id, mode, title, group, unit, rate * self.rate, branch, severities, repair)
+        found = fault_traits(severities, group) | set(traits)
+        return Fault(
+            f"{part_id}.{mode}", part_id, mode, title, group, unit, rate * self.rate, branch, severities, repair, frozenset(found)
+        )
 
     def repair_text(self, part_id: str) -> str:
         """What one would do about any fault of this part."""
@@ -130,6 +137,30 @@ class Part(Fields):
             self.fault(part_id, "open", "open circuit", rate_open, branch, open_severity(branch)),
             self.fault(part_id, "resistance", text, rate_series, branch, series_severities(branch)),
         ]
+
+
+def fault_traits(severities: tuple[Severity, ...], group: Group) -> frozenset[Trait]:
+    """Traits that follow from what a fault changes and whose it is.
+
+    An interruption or an added resistance, an unwanted path, a part that is kept from moving. Wiring can be seen, and what
+    interrupts or adds resistance there can come and go and be cleaned; so can what is stuck.
+    """
+    found: set[Trait] = set()
+    for change in (change for severity in severities for change in severity.changes):
+        opens = max(change.add_ohm or 0.0, change.set_ohm or 0.0) >= OPEN_OHM / 2
+        if change.blocks:
+            found |= {"stuck", "cleanable"} if group == "system" else {"stuck"}
+        elif opens:
+            found.add("open")
+        elif change.add_ohm is not None:
+            found.add("series")
+        elif change.set_ohm is not None:
+            found.add("leak")
+    if group == "wiring":
+        found.add("visible")
+        if found & {"open", "series"}:
+            found |= {"intermittent", "cleanable"}
+    return frozenset(found)
 
 
 def awake_with_the_key() -> ActiveWhen:

@@ -26,9 +26,9 @@ from sondar.core.circuit.model import (
     Acts,
     Branch,
     Change,
+    Curve,
     Fault,
     Group,
-    Law,
     Setup,
     Severity,
     copper_resistance,
@@ -161,10 +161,10 @@ class Heater(Part):
 
     def branches(self, part_id: str, setup: Setup) -> list[Branch]:
         inner = f"{part_id}.element"
-        law = Law("lamp", (self.rated_v, self.rated_v**2 / self.rated_w, self.cold_ratio))
+        curve = Curve("lamp", (self.rated_v, self.rated_v**2 / self.rated_w, self.cold_ratio))
         return [
             Branch(f"{part_id}.lead", part_id, f"{part_id}.1", inner, 0.02, spread=0.3),
-            Branch(part_id, part_id, inner, f"{part_id}.2", law=law),
+            Branch(part_id, part_id, inner, f"{part_id}.2", curve=curve),
             Branch(f"{part_id}.short", part_id, f"{part_id}.1", f"{part_id}.2"),
         ]
 

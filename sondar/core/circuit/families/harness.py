@@ -10,6 +10,7 @@ from sondar.core.circuit.families.base import (
     NonNegative,
     Part,
     Positive,
+    fault_traits,
     open_severity,
     path_severities,
     series_severities,
@@ -63,11 +64,11 @@ class Wire(Part):
         ]
 
     def repair_text(self, part_id: str) -> str:
-        return f"Repair {self.name(part_id)} by the maker's harness repair method"
+        return f"Repair {self.name(part_id)} by the manufacturer's harness repair method"
 
 
 class Contact(Part):
-    """One mated cavity of a connector, from the wire side to the other side. Made by ``connectors``."""
+    """One connected cavity of a connector, from the wire side to the other side. Made by ``connectors``."""
 
     family: Literal["contact"] = "contact"
     cavity: str
@@ -91,9 +92,11 @@ class Contact(Part):
     def faults(self, part_id: str) -> list[Fault]:
         return [
             Fault(f"{part_id}.open", part_id, "open", f"{self.name(part_id)} open (pushed back or spread)", "wiring",
-                  part_id, 0.5 * self.rate, part_id, open_severity(part_id), f"Repair or replace {self.name(part_id)}"),
+                  part_id, 0.5 * self.rate, part_id, open_severity(part_id), f"Repair or replace {self.name(part_id)}",
+                  fault_traits(open_severity(part_id), "wiring")),
             Fault(f"{part_id}.resistance", part_id, "resistance", f"{self.name(part_id)} corroded", "wiring",
-                  part_id, 0.8 * self.rate, part_id, series_severities(part_id), f"Clean or replace {self.name(part_id)}"),
+                  part_id, 0.8 * self.rate, part_id, series_severities(part_id), f"Clean or replace {self.name(part_id)}",
+                  fault_traits(series_severities(part_id), "wiring")),
         ]  # fmt: skip
 
 
@@ -108,6 +111,7 @@ class Splice(Part):
     GROUP: ClassVar[Group] = "wiring"
     TERMINALS: ClassVar[tuple[str, ...]] = ()
     NOUN: ClassVar[str] = "Splice"
+    SEVERAL_SYMBOLS: ClassVar[bool] = True
 
     def branches(self, part_id: str, setup: Setup) -> list[Branch]:
         return [

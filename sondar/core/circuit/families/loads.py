@@ -7,8 +7,14 @@ from typing import ClassVar, Literal, Self
 from pydantic import Field, model_validator
 
 from sondar.core.circuit.families.base import Part, Positive, open_severity, series_severities
-from sondar.core.circuit.laws import motor_parameters
-from sondar.core.circuit.model import Acts, Branch, Change, Fault, Law, Setup, Severity, copper_resistance
+from sondar.core.circuit.model import Acts, Branch, Change, Curve, Fault, Setup, Severity, copper_resistance
+
+
+def motor_parameters(rated_v: float, rated_a: float, armature_ohm: float, friction_share: float) -> tuple[float, float, float]:
+    """Curve parameters of a permanent-magnet motor with a fan load from its rated point; see ``solving.curves.motor_current``."""
+    friction_a = friction_share * rated_a
+    back_emf = rated_v - rated_a * armature_ohm
+    return armature_ohm, (rated_a - friction_a) / back_emf**2, friction_a
 
 
 class ResistiveLoad(Part):
@@ -65,7 +71,7 @@ class Solenoid(Part):
 
 
 class Lamp(Part):
-    """A filament lamp: cold resistance a tenth of hot; see ``laws.lamp_current``."""
+    """A filament lamp: cold resistance a tenth of hot; see ``curves.lamp_current``."""
 
     family: Literal["lamp"]
     rated_w: Positive
@@ -80,10 +86,10 @@ class Lamp(Part):
 
     def branches(self, part_id: str, setup: Setup) -> list[Branch]:
         inner = f"{part_id}.filament"
-        law = Law("lamp", (self.rated_v, self.rated_v**2 / self.rated_w, self.cold_ratio))
+        curve = Curve("lamp", (self.rated_v, self.rated_v**2 / self.rated_w, self.cold_ratio))
         return [
             Branch(f"{part_id}.holder", part_id, f"{part_id}.1", inner, 0.01, spread=0.3),
-            Branch(part_id, part_id, inner, f"{part_id}.2", law=law),
+            Branch(part_id, part_id, inner, f"{part_id}.2", curve=curve),
         ]
 
     def faults(self, part_id: str) -> list[Fault]:
@@ -96,7 +102,7 @@ class Lamp(Part):
 
 
 class DcMotor(Part):
-    """A permanent-magnet motor driving a fan, pump or latch; see ``laws.motor_current``."""
+    """A permanent-magnet motor driving a fan, pump or latch; see ``curves.motor_current``."""
 
     family: Literal["dc_motor"]
     rated_v: Positive = 13.0
@@ -128,10 +134,10 @@ class DcMotor(Part):
 
     def branches(self, part_id: str, setup: Setup) -> list[Branch]:
         inner = f"{part_id}.armature"
-        law = Law("motor", motor_parameters(self.rated_v, self.rated_a, self.armature_ohm, self.friction_share))
+        curve = Curve("motor", motor_parameters(self.rated_v, self.rated_a, self.armature_ohm, self.friction_share))
         return [
             Branch(f"{part_id}.brushes", part_id, f"{part_id}.1", inner, 0.02 * self.armature_ohm, spread=0.3),
-            Branch(part_id, part_id, inner, f"{part_id}.2", law=law),
+            Branch(part_id, part_id, inner, f"{part_id}.2", curve=curve),
             Branch(f"{part_id}.short", part_id, f"{part_id}.1", f"{part_id}.2"),
         ]
 
@@ -140,7 +146,7 @@ class DcMotor(Part):
         shorts = tuple(Severity(f"{f:.0%} of standstill ohms", 0.5, (Change(short, set_ohm=self.armature_ohm * f),))
                        for f in (0.15, 0.6))  # fmt: skip
         # A friction current no supply can deliver: the rotor never turns and only the armature resistance is left.
-        seized = (Severity("seized", 1.0, (Change(part_id, law_parameters=((2, 1e9),)), Change(brushes, blocks=True))),)
+        seized = (Severity("seized", 1.0, (Change(part_id, curve_parameters=((2, 1e9),)), Change(brushes, blocks=True))),)
         found = [
             self.fault(part_id, "open", "open (brushes or thermal cut-out)", 1.5, brushes, open_severity(brushes)),
             self.fault(part_id, "resistance", "brushes worn, high resistance", 1.0, brushes,

@@ -41,7 +41,7 @@ class Driver(Part):
     def duty(self, part_id: str, setup: Setup) -> float | None:
         return self.duty_share if is_active(normalised(self.on_when), setup) else None
 
-    def hertz(self, setup: Setup) -> float:
+    def frequency_hz(self, setup: Setup) -> float:
         return self.pulses_hz
 
     def sketch(self, part_id: str) -> list[Drawn]:
@@ -101,6 +101,7 @@ class PulledInput(Part):
     GROUP: ClassVar[Group] = "module"
     TERMINALS: ClassVar[tuple[str, ...]] = ("pin", "gnd")
     NOUN: ClassVar[str] = "Module input"
+    SEVERAL_SYMBOLS: ClassVar[bool] = True
 
     @property
     def substitutes(self) -> bool:

@@ -149,7 +149,7 @@ class RatiometricSensor(Part):
             )
             found.append(
                 self.fault(part_id, "blocked", f"{self.senses} does not reach the sensor, or does not change", 0.6, part_id,
-                           (Severity("nothing arrives", 1.0, still),), "system")
+                           (Severity("nothing arrives", 1.0, still),), "system", ("stuck", "cleanable"))
             )  # fmt: skip
         return found
 

@@ -12,8 +12,8 @@ from sondar.core.circuit.model import (
     Acts,
     Branch,
     Change,
+    Curve,
     Fault,
-    Law,
     RelayContact,
     Setup,
     Severity,
@@ -41,6 +41,7 @@ class Relay(Part):
     TERMINALS: ClassVar[tuple[str, ...]] = ("85", "86", "30", "87")
     OPTIONAL_TERMINALS: ClassVar[tuple[str, ...]] = ("87a",)
     NOUN: ClassVar[str] = "Relay"
+    SEVERAL_SYMBOLS: ClassVar[bool] = True
 
     def acts(self, part_id: str, setup: Setup) -> Acts | None:
         pull_in = self.pull_in_v / self.coil_ohm
@@ -69,7 +70,7 @@ class Relay(Part):
         if self.suppression == "resistor":
             made.append(Branch(f"{part_id}.suppressor", part_id, at("86"), at("85"), self.suppression_ohm, spread=0.05))
         if self.suppression == "diode":  # cathode at 86, the feed side
-            made.append(Branch(f"{part_id}.suppressor", part_id, at("85"), at("86"), law=Law("diode", (0.65, 0.05, 1e7))))
+            made.append(Branch(f"{part_id}.suppressor", part_id, at("85"), at("86"), curve=Curve("diode", (0.65, 0.05, 1e7))))
         return made
 
     def faults(self, part_id: str) -> list[Fault]:

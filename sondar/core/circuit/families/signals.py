@@ -28,8 +28,8 @@ from sondar.core.circuit.model import (
     AIR_OHM,
     Branch,
     Change,
+    Curve,
     Fault,
-    Law,
     RelayContact,
     Setup,
     Severity,
@@ -116,7 +116,7 @@ class HallSensor(PoweredSensor):
     def duty(self, part_id: str, setup: Setup) -> float | None:
         return self.high_share if self._turns(setup) else None
 
-    def hertz(self, setup: Setup) -> float:
+    def frequency_hz(self, setup: Setup) -> float:
         return self.pulses_hz
 
     def branches(self, part_id: str, setup: Setup) -> list[Branch]:
@@ -210,7 +210,7 @@ class AlternatingSource(Part):
     def duty(self, part_id: str, setup: Setup) -> float | None:
         return 0.5 if is_active(normalised(self.turning_when), setup) else None
 
-    def hertz(self, setup: Setup) -> float:
+    def frequency_hz(self, setup: Setup) -> float:
         return self.pulses_hz
 
     def swing(self, part_id: str, setup: Setup) -> float:
@@ -223,7 +223,18 @@ class AlternatingSource(Part):
         """Faults of what moves in front of it."""
         if not self.senses:
             return []
-        return [self.fault(part_id, "weak", f"{self.senses}: gap, dirt or damage", 0.6, part_id, weak_and_lost(part_id), "system")]
+        return [
+            self.fault(
+                part_id,
+                "weak",
+                f"{self.senses}: gap, dirt or damage",
+                0.6,
+                part_id,
+                weak_and_lost(part_id),
+                "system",
+                ("weak", "cleanable"),
+            )
+        ]
 
 
 class VariableReluctance(AlternatingSource):
@@ -296,7 +307,7 @@ class CurrentSensor(Part):
     def duty(self, part_id: str, setup: Setup) -> float | None:
         return 0.5 if self.turning_when and is_active(normalised(self.turning_when), setup) else None
 
-    def hertz(self, setup: Setup) -> float:
+    def frequency_hz(self, setup: Setup) -> float:
         return self.pulses_hz
 
     def branches(self, part_id: str, setup: Setup) -> list[Branch]:
@@ -304,16 +315,16 @@ class CurrentSensor(Part):
         if self.duty(part_id, setup) is not None:
             high = setup.is_high(part_id)
         inner = f"{part_id}.cell"
-        law = Law("sink", (self.high_a if high else self.low_a, 1.5, 0.0))
+        curve = Curve("sink", (self.high_a if high else self.low_a, 1.5, 0.0))
         return [
             Branch(f"{part_id}.lead", part_id, f"{part_id}.1", inner, 1.0, spread=0.2),
-            Branch(part_id, part_id, inner, f"{part_id}.2", law=law),
+            Branch(part_id, part_id, inner, f"{part_id}.2", curve=curve),
             Branch(f"{part_id}.leak", part_id, f"{part_id}.1", f"{part_id}.2"),
         ]
 
     def faults(self, part_id: str) -> list[Fault]:
         lead, leak = f"{part_id}.lead", f"{part_id}.leak"
-        still = (Severity("stands still", 1.0, (Change(part_id, law_parameters=((0, self.low_a),)),)),)
+        still = (Severity("stands still", 1.0, (Change(part_id, curve_parameters=((0, self.low_a),)),)),)
         found = [
             self.fault(part_id, "open", "open circuit", 1.2, lead, open_severity(lead)),
             self.fault(part_id, "leak", "takes more current than it should", 0.5, leak, path_severities(leak, (100.0, 500.0, 2e3))),

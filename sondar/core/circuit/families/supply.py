@@ -56,7 +56,7 @@ class Fuse(Part):
 
     def faults(self, part_id: str) -> list[Fault]:
         return [
-            self.fault(part_id, "open", "blown or missing", 1.5, part_id, open_severity(part_id)),
+            self.fault(part_id, "open", "blown or missing", 1.5, part_id, open_severity(part_id), traits=("evident",)),
             self.fault(part_id, "resistance", "contacts corroded", 0.7, part_id,
                        series_severities(part_id, (0.1, 0.3, 1.0, 3.0, 10.0, 100.0))),
         ]  # fmt: skip

@@ -1,0 +1,24 @@
+"""``./run bench [NAME] [ARGS]``: one of ``BENCHES``, or all of them when no name is given."""
+
+from __future__ import annotations
+
+import sys
+
+from benchmarks import archive, belief, crowd, entry, hidden_faults, latency, sealed, solver, tables, triage
+
+BENCHES = {
+    "hidden-faults": hidden_faults.main, "solver": solver.main, "latency": latency.main, "triage": triage.main,
+    "archive": archive.main, "crowd": crowd.main, "sealed": sealed.main, "tables": tables.main, "belief": belief.main, "entry": entry.main,
+}  # fmt: skip
+
+
+def main() -> None:
+    """Run the named benchmark, or all."""
+    names = [sys.argv.pop(1)] if len(sys.argv) > 1 and sys.argv[1] in BENCHES else list(BENCHES)
+    for name in names:
+        print(f"== {name}", flush=True)
+        BENCHES[name]()
+
+
+if __name__ == "__main__":
+    main()

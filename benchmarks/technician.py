@@ -1,0 +1,143 @@
+"""A technician without judgement of his own, who does what a policy says on a vehicle with a hidden fault, to the call."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+
+import numpy as np
+
+from sondar.core.circuit.model import Change, Setup
+from sondar.core.diagnosis.belief import Belief, update
+from sondar.core.diagnosis.costs import Situation
+from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN
+from sondar.core.diagnosis.lookahead import rank_tests
+from sondar.core.diagnosis.predictions import Predictor
+from sondar.core.diagnosis.ranking import Ranking, evaluate
+from sondar.core.instruments import INSTRUMENTS
+from sondar.core.instruments.base import Test
+from sondar.core.instruments.reading import Reading
+from sondar.simulators.vehicle import SimulatedVehicle
+
+LIMIT = 60
+
+Choose = Callable[[Predictor, Ranking, Belief, Situation], Test | None]
+"""A policy: the next test, or None when it has no more."""
+
+
+@dataclass(frozen=True)
+class Case:
+    """One hidden fault on one circuit; none if ``fault`` is empty.
+
+    Attributes:
+        changes: its own severity as changes of branches, in place of that of ``severity``.
+    """
+
+    circuit: str
+    fault: str
+    severity: str
+    unit: str
+    seed: int
+    changes: tuple[Change, ...] = ()
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """How a case ended.
+
+    Attributes:
+        called: units of the leading class; certainty: stated for it; right: the hidden unit is in it.
+        condemns: certain enough to act on, and it names a unit.
+        steps: (stated probability of the leading unit, it was the hidden one) after every reading.
+    """
+
+    called: tuple[str, ...]
+    certainty: float
+    right: bool
+    condemns: bool
+    minutes: float
+    readings: int
+    steps: tuple[tuple[float, bool], ...]
+
+
+def by_plan(_predictor: Predictor, plan: Ranking, _belief: Belief, _bench: Situation) -> Test | None:
+    """What Sondar proposes."""
+    return plan.proposals[0].test if plan.proposals else None
+
+
+class InFileOrder:
+    """Everything reachable in the order of the file: every position of the controls, then each connector apart in turn."""
+
+    def __init__(self, predictor: Predictor) -> None:
+        setups = [Setup(state) for state in predictor.control_states]
+        for connector in predictor.circuit.document.connectors:
+            setups += [Setup(state, frozenset({connector})) for state in predictor.control_states]
+        self.queue: Iterator[Test] = (
+            test for setup in setups for test in predictor.finder.tests(setup) if test.instrument in predictor.instruments
+        )
+
+    def __call__(self, _predictor: Predictor, _plan: Ranking, _belief: Belief, _bench: Situation) -> Test | None:
+        return next(self.queue, None)
+
+
+def follow(predictor: Predictor, case: Case, choose: Choose, limit: int = LIMIT, wrong_point: float = 0.0) -> Outcome:
+    """Carry a policy to its call.
+
+    Sondar's plan also ends where nothing pays any more; other policies go on until they are certain or have no more tests.
+
+    Args:
+        wrong_point: chance that a lead is put on another reachable point.
+    """
+    circuit = predictor.circuit
+    hidden = [(case.fault, case.severity)] if case.fault and not case.changes else []
+    vehicle = SimulatedVehicle(circuit, hidden, case.seed, case.changes, [case.fault] if case.changes else [])
+    slips = np.random.default_rng(case.seed + 7)
+    readings: list[Reading] = []
+    situation = Situation(circuit.rest_setup())
+    minutes, steps = 0.0, list[tuple[float, bool]]()
+    while True:
+        belief = update(predictor, readings)
+        units = belief.units()
+        if readings:
+            leading = int(units.argmax())
+            steps.append((float(units[leading]), belief.hypotheses.units[leading] == case.unit))
+        if isinstance(choose, InFileOrder) and units.max() < 0.4:
+            plan = Ranking((), False, "pays", (UNKNOWN,), 0.0, 0.0)  # far from a diagnosis: the fixed order needs no plan
+        else:
+            plan = rank_tests(predictor, belief, situation)
+        done = plan.settled if choose is by_plan else plan.certainty >= situation.decision_threshold
+        test = None if done or len(readings) >= limit else choose(predictor, plan, belief, situation)
+        if test is None:
+            named = plan.leading[0] not in (NONE, UNKNOWN)
+            sure = named and plan.certainty >= situation.decision_threshold - 1e-9
+            return Outcome(
+                plan.leading, plan.certainty, case.unit in plan.leading and named, sure, minutes, len(readings), tuple(steps)
+            )
+        proposal = evaluate(predictor, belief, situation, test)
+        assert proposal is not None
+        minutes += proposal.minutes
+        red = test.red
+        if slips.random() < wrong_point and INSTRUMENTS[test.instrument].probes:
+            others = [p.ref for p in circuit.points.values() if p.reachable(test.setup) and p.ref not in (test.red, test.black)]
+            red = str(slips.choice(others))
+        value, word = vehicle.measure(test.instrument, red, test.black, test.setup)
+        readings.append(Reading(str(len(readings)), test, value, word))
+        places = {circuit.point(ref).place for ref in (test.red, test.black)}
+        situation = Situation(
+            test.setup, situation.opened | places | (situation.setup.unplugged ^ test.setup.unplugged), done=situation.done | {test}
+        )
+
+
+def draw(predictors: dict[str, Predictor], count: int, rng: np.random.Generator) -> list[tuple[Case, int]]:
+    """Cases from the prior of each circuit in turn, so that common faults are common; with the row of the hypothesis."""
+    names = list(predictors)
+    cases = []
+    for index in range(count):
+        name = names[index % len(names)]
+        hypotheses = predictors[name].hypotheses
+        prior = hypotheses.prior.copy()
+        prior[[0, -1]] = 0.0
+        row = int(rng.choice(len(prior), p=prior / prior.sum()))
+        suspect = hypotheses.suspects[row]
+        cases.append((Case(name, suspect.fault, suspect.severity, suspect.unit, int(rng.integers(1 << 30))), row))
+    return cases

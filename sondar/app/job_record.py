@@ -1,0 +1,286 @@
+"""What the store keeps of a job, put together for triage, bench and screen. No SQL and no formulas: only who goes where."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from pydantic import TypeAdapter, ValidationError
+
+from sondar.core.circuit.network import Circuit
+from sondar.core.codes import (
+    SYSTEMS,
+    Classified,
+    FoundCode,
+    ReRead,
+    chance_present,
+    classify,
+    evidence_weight,
+    is_stored,
+    status_words,
+)
+from sondar.core.quantities import format_distance
+from sondar.core.triage.model import Evidence, SeenCode, TriageModel
+from sondar.core.triage.prior_factors import CONDITIONS, ENVIRONMENTS, Answers
+from sondar.core.vin import vin_problem, vin_warning
+from sondar.store.codes import Clearing, Meaning, Scan
+from sondar.store.intake import Answer
+from sondar.web.jobs.routes.models import CodeView, ScanView, Stage
+from sondar.web.problems import field_problem
+
+RUN_CONDITIONS = ("key cycled", "engine run", "warm", "cold", "driven", "load", "wet", "actuator commanded")
+"""What can be run between clearing and re-reading."""
+
+RUN_FOR_COMPLAINT = {"cold": "cold", "hot": "warm", "wet": "wet", "bumps": "driven", "load": "load", "start": "engine run"}
+WEIGHT_OF = {"hard": 1.0, "new": 1.0, "conditional": 0.97, "intermittent": 0.9, "history": 0.3}
+
+
+# -- answers --------------------------------------------------------------------------------------------
+
+
+def _words(most: int, keys: Sequence[str] | None = None) -> Callable[[Any], list[str]]:
+    def check(value: list[str]) -> list[str]:
+        wrong = [v for v in value if keys is not None and v not in keys]
+        if wrong:
+            raise ValueError(f"'{wrong[0]}' is not one of {', '.join(keys or ())}")
+        if len(value) > most or any(len(v) > 80 for v in value):
+            raise ValueError(f"at most {most} entries of 80 characters")
+        return sorted(set(value))
+
+    adapter = TypeAdapter(list[str])
+    return lambda value: check(adapter.validate_python(value, strict=True))
+
+
+def _text(most: int, least: int = 0) -> Callable[[Any], str]:
+    def check(value: Any) -> str:
+        if not isinstance(value, str) or not least <= len(value.strip()) <= most:
+            raise ValueError(f"text of {least} to {most} characters")
+        if "\x00" in value:
+            raise ValueError("text without control characters")
+        return value.strip()
+
+    return check
+
+
+def _number(low: float, high: float, whole: bool = False) -> Callable[[Any], float | int | None]:
+    def check(value: Any) -> float | int | None:
+        if value is None:
+            return None
+        if (
+            isinstance(value, bool)
+            or not isinstance(value, int | float)
+            or not low <= value <= high
+            or (whole and value != int(value))
+        ):
+            raise ValueError(f"a {'whole ' if whole else ''}number from {low:g} to {high:g}, or nothing")
+        return int(value) if whole else float(value)
+
+    return check
+
+
+def _yes_no(value: Any) -> bool | None:
+    if value is not None and not isinstance(value, bool):
+        raise ValueError("yes, no, or nothing")
+    return value
+
+
+def _vin(value: Any) -> str:
+    text = _text(17)(value).upper()
+    problem = vin_problem(text) if text else None
+    if problem:
+        raise ValueError(problem)
+    return text
+
+
+def _stage(value: Any) -> str:
+    return str(TypeAdapter(Stage).validate_python(value))
+
+
+FIELDS: dict[str, Callable[[Any], Any]] = {
+    "complaint": _text(2000), "conditions": _words(8, tuple(CONDITIONS)), "conditions_text": _text(1000), "reproduced": _yes_no,
+    "recent_work": _words(20), "recent_work_text": _text(1000), "environment": _words(5, tuple(ENVIRONMENTS)),
+    "battery_v": _number(0, 60), "temperature_c": _number(-50, 90), "mileage_km": _number(0, 5_000_000, whole=True),
+    "symptoms": _words(30), "denied": _words(30), "stage": _stage,
+    "make": _text(60, 1), "model": _text(60), "year": _number(1950, 2100, whole=True), "plate": _text(20), "engine": _text(60), "vin": _vin,
+}  # fmt: skip
+"""Every field that can be answered, and the check of its value."""
+
+OF_VEHICLE = ("make", "model", "year", "plate", "engine", "vin", "mileage_km")
+OF_JOB = ("complaint", "temperature_c", "stage")
+
+
+def checked(field: str, value: Any) -> Any:
+    """The value as it is kept.
+
+    Raises:
+        ProblemError: 422, no such field or not such a value.
+    """
+    if field not in FIELDS:
+        raise field_problem("field", f"'{field}' is not asked; there are {', '.join(FIELDS)}")
+    try:
+        return FIELDS[field](value)
+    except (ValidationError, ValueError, OverflowError) as error:
+        first = error.errors()[0]["msg"] if isinstance(error, ValidationError) else str(error)
+        raise field_problem(field, first) from error
+
+
+def value_of(answers: Mapping[str, Answer], field: str, default: Any) -> Any:
+    """The latest answer, or the default."""
+    found = answers.get(field)
+    return default if found is None or found.value is None else found.value
+
+
+def intake_answers(answers: Mapping[str, Answer]) -> Answers:
+    """The answers that speak about faults."""
+    return Answers(
+        conditions=frozenset(value_of(answers, "conditions", [])), environments=frozenset(value_of(answers, "environment", [])),
+        recent_work=frozenset(value_of(answers, "recent_work", [])), battery_v=value_of(answers, "battery_v", None),
+        reproduced=value_of(answers, "reproduced", None),
+    )  # fmt: skip
+
+
+def warnings(
+    answers: Mapping[str, Answer], vin: str, mileage_km: int | None, mileage_before: int | None, distance_unit: str = "km"
+) -> list[str]:
+    """What should make someone look twice."""
+    found = []
+    if vin and vin_problem(vin) is None:
+        said = vin_warning(vin)
+        if said:
+            found.append(f"VIN: {said}.")
+    if mileage_km is not None and mileage_before is not None and mileage_km < mileage_before:
+        before, now = (format_distance(km, distance_unit) for km in (mileage_before, mileage_km))
+        found.append(f"Mileage goes backwards: {before} at an earlier visit, {now} now.")
+    volts = value_of(answers, "battery_v", None)
+    if volts is not None and volts < 11.8:
+        found.append(f"Battery at {volts:g} V: charge it first; low voltage sets codes of its own.")
+    return found
+
+
+# -- codes ----------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class CodeFile:
+    """The codes of a job as they stand.
+
+    Attributes:
+        before: the list kept from before clearing (all codes read so far if nothing was cleared), stored ones only.
+        modules: module -> True if it answered, over those scans.
+        since: re-reads after the last clearing.
+        classified: how each code behaved; empty before clearing and re-reading.
+    """
+
+    before: tuple[FoundCode, ...]
+    modules: dict[str, bool]
+    untested: frozenset[str]
+    since: tuple[tuple[Scan, float], ...]
+    classified: dict[tuple[str, str], Classified]
+    clearing: Clearing | None
+
+
+def code_file(scans: Sequence[Scan], clearings: Sequence[Clearing], answers: Mapping[str, Answer]) -> CodeFile:
+    """Put the scans in order around the last clearing."""
+    clearing = clearings[-1] if clearings else None
+    earlier = [s for s in scans if clearing is None or s.seq < clearing.seq]
+    codes: dict[tuple[str, str, str | None], FoundCode] = {}
+    modules: dict[str, bool] = {}
+    untested: set[str] = set()
+    for scan in earlier:
+        modules.update(scan.modules)
+        for code in scan.codes:
+            if is_stored(code.status):
+                codes[code.module or "", code.code, code.failure_type] = code
+            else:
+                untested.add(code.code)
+    since = tuple(
+        (s, (s.created_at - clearing.created_at).total_seconds()) for s in scans if clearing is not None and s.seq > clearing.seq
+    )
+    before = tuple(codes.values())
+    classified: dict[tuple[str, str], Classified] = {}
+    if clearing is not None and since:
+        wanted = [RUN_FOR_COMPLAINT[c] for c in value_of(answers, "conditions", []) if c in RUN_FOR_COMPLAINT]
+        classified = {(c.module, c.code): c for c in classify(before, _re_reads(before, since), wanted)}
+    return CodeFile(before, modules, frozenset(untested), since, classified, clearing)
+
+
+def _re_reads(before: Sequence[FoundCode], since: Sequence[tuple[Scan, float]]) -> list[ReRead]:
+    """Re-reads as the core wants them; conditions add up from one to the next."""
+    modules = {code.code: code.module or "" for code in before}
+    run: frozenset[str] = frozenset()
+    made = []
+    for scan, after in since:
+        run |= frozenset(scan.conditions)
+
+        def key(code: FoundCode) -> tuple[str, str]:
+            return (code.module or modules.get(code.code, ""), code.code)
+
+        stored = frozenset(key(c) for c in scan.codes if is_stored(c.status))
+        untested = {c.code for c in scan.codes if not is_stored(c.status)}
+        tested = frozenset(
+            (c.module or "", c.code) for c in before
+            if scan.source == "vehicle" and scan.modules.get(c.module or "") and c.code not in untested
+        )  # fmt: skip
+        made.append(ReRead(after, run, stored, tested - stored))
+    return made
+
+
+def code_view(
+    code: FoundCode, circuits: Mapping[str, Circuit], meanings: Mapping[str, Meaning], behaviour: Classified | None
+) -> CodeView:
+    """A code with its meaning: from the vehicle's circuits, else from the workshop's own notes."""
+    owners = [slug for slug, circuit in circuits.items() if code.code in circuit.document.codes]
+    told: dict[str, Any] = {"title": "", "about": "", "kind": SYSTEMS[code.code[0]], "known_from": "none"}
+    if owners:
+        document = circuits[owners[0]].document.codes[code.code]
+        told = {"title": document.title, "about": document.about, "kind": document.kind, "known_from": "library"}
+    elif code.code in meanings:
+        told |= {"title": meanings[code.code].title, "about": meanings[code.code].about, "known_from": "workshop"}
+    return CodeView(
+        module=code.module or "", code=code.code, failure_type=code.failure_type, status=code.status,
+        status_words=status_words(code.status), circuits=owners, behaviour=behaviour.behaviour if behaviour else None,
+        behaviour_reason=behaviour.reason if behaviour else "", after_s=behaviour.after_s if behaviour else None, **told,
+    )  # fmt: skip
+
+
+def standing_codes(file: CodeFile) -> list[FoundCode]:
+    """The list before clearing, and what is new since."""
+    known = {c.code for c in file.before}
+    new = {c.code: c for scan, _ in file.since for c in scan.codes if is_stored(c.status) and c.code not in known}
+    return [*file.before, *new.values()]
+
+
+def scan_view(scan: Scan, after_s: float | None, circuits: Mapping[str, Circuit], meanings: Mapping[str, Meaning]) -> ScanView:
+    """A scan for the screen; codes that are only "not tested yet" are left out."""
+    codes = [code_view(c, circuits, meanings, None) for c in scan.codes if is_stored(c.status)]
+    return ScanView(
+        id=scan.id, seq=scan.seq, source=scan.source, modules=scan.modules, conditions=scan.conditions, at=scan.created_at, by=scan.by,
+        after_s=after_s, codes=codes,
+    )  # fmt: skip
+
+
+# -- evidence -------------------------------------------------------------------------------------------
+
+
+def evidence(model: TriageModel, file: CodeFile, answers: Mapping[str, Answer]) -> Evidence:
+    """Everything known before the first reading, for the triage."""
+    seen = {}
+    for code in standing_codes(file):
+        behaviour = file.classified.get((code.module or "", code.code))
+        weight = WEIGHT_OF.get(behaviour.behaviour, evidence_weight(code.status)) if behaviour else evidence_weight(code.status)
+        seen[code.code] = SeenCode(code.module or "", code.code, weight)
+    read = frozenset(m for m, answered in file.modules.items() if answered) if file.modules else None
+    symptoms = model.circuit.document.symptoms
+    return Evidence(
+        codes=tuple(seen.values()), read=read, silent=frozenset(m for m, answered in file.modules.items() if not answered),
+        untested=file.untested - set(seen), symptoms=frozenset(value_of(answers, "symptoms", [])) & set(symptoms),
+        denied=frozenset(value_of(answers, "denied", [])) & set(symptoms), answers=intake_answers(answers),
+    )  # fmt: skip
+
+
+def present_now(circuit: Circuit, file: CodeFile, answers: Mapping[str, Answer]) -> float:
+    """Chance that this circuit's fault is there while a reading is taken, from how its codes behaved since clearing."""
+    own = [c.behaviour for (_, code), c in file.classified.items() if code in circuit.document.codes]
+    chance = chance_present(own)
+    return max(chance, 0.95) if chance < 0.95 and value_of(answers, "reproduced", None) is True else chance

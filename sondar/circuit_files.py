@@ -1,0 +1,154 @@
+"""Circuit files as text: YAML 1.2 in, checked circuits or located errors out.
+
+YAML 1.2 (ruamel.yaml) because there ``on`` and ``off`` are words, and every key position is known.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import asdict, dataclass
+from pathlib import Path
+from typing import Any, TypeVar
+
+from ruamel.yaml import YAML
+from ruamel.yaml.comments import CommentedMap, CommentedSeq
+from ruamel.yaml.error import MarkedYAMLError, YAMLError
+
+from sondar.core.circuit.document.checks import read_document
+from sondar.core.circuit.document.fields import CircuitDocument
+from sondar.core.circuit.vehicle import VehicleDocument, VehicleNetwork, read_vehicle
+from sondar.core.errors import CircuitDocumentError, Problem, SondarError
+from sondar.core.former_names import with_current_names
+
+MAX_BYTES = 512 * 1024
+LIBRARY = Path(__file__).parent / "library"
+
+T = TypeVar("T")
+
+
+@dataclass(frozen=True)
+class LocatedProblem:
+    """One problem of a circuit file with its place in the text.
+
+    Attributes:
+        line: line number from 1, or None when the text has none (an empty file).
+        field: dotted path to the field.
+        message: what was wanted, what was found, what to do.
+    """
+
+    line: int | None
+    field: str
+    message: str
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain fields, for JSON."""
+        return asdict(self)
+
+
+class CircuitFileError(SondarError):
+    """A circuit file that cannot be used; ``problems`` lists every error with line and field."""
+
+    def __init__(self, problems: list[LocatedProblem]) -> None:
+        self.problems = problems
+        super().__init__("; ".join(f"line {p.line}: {p.field}: {p.message}" for p in problems))
+
+
+def load_circuit_text(text: str) -> CircuitDocument:
+    """Parse and check a circuit file.
+
+    Raises:
+        CircuitFileError: not YAML, or not a circuit; lists every problem with its line.
+    """
+    return load_document(text, read_document)
+
+
+def former_names_in(text: str) -> list[LocatedProblem]:
+    """Notes on former names that a circuit or procedure file uses; it loads all the same.
+
+    Raises:
+        CircuitFileError: not YAML.
+    """
+
+    def notes(data: object) -> list[LocatedProblem]:
+        found = with_current_names(data)[1] if isinstance(data, Mapping) else []
+        return [_locate(Problem(note.path, note.message), data) for note in found]
+
+    return load_document(text, notes)
+
+
+def load_vehicle_text(text: str) -> VehicleDocument:
+    """Parse and check a vehicle file.
+
+    Raises:
+        CircuitFileError: not YAML, or not a vehicle; lists every problem with its line.
+    """
+    return load_document(text, read_vehicle)
+
+
+def library_circuits() -> dict[str, str]:
+    """Text of every circuit file that ships with Sondar, by file name without ending."""
+    return {path.stem: path.read_text(encoding="utf-8") for path in sorted((LIBRARY / "circuits").glob("*.yaml"))}
+
+
+def library_procedures() -> dict[str, str]:
+    """Text of every procedure that ships with Sondar, by the circuit's file name."""
+    return {path.stem: path.read_text(encoding="utf-8") for path in sorted((LIBRARY / "procedures").glob("*.yaml"))}
+
+
+def library_vehicles() -> dict[str, str]:
+    """Text of every vehicle file that ships with Sondar, by file name without ending."""
+    return {path.stem: path.read_text(encoding="utf-8") for path in sorted((LIBRARY / "vehicles").glob("*.yaml"))}
+
+
+def terms() -> list[list[str]]:
+    """Groups of names that mean the same part, for searching."""
+    groups = YAML(typ="safe").load((LIBRARY / "terms.yaml").read_text(encoding="utf-8"))
+    return [[str(name) for name in group] for group in groups]
+
+
+def library_network(name: str) -> VehicleNetwork:
+    """A vehicle of the library with all its circuits joined."""
+    document = load_vehicle_text(library_vehicles()[name])
+    circuits = {key: load_circuit_text(text) for key, text in library_circuits().items() if key in document.circuits}
+    return VehicleNetwork(document, circuits)
+
+
+def load_document(text: str, read: Callable[[object], T]) -> T:
+    """Parse YAML and have it checked by ``read``; its problems come back with their lines.
+
+    Raises:
+        CircuitFileError: not YAML, too long, or refused by ``read``.
+    """
+    if len(text.encode()) > MAX_BYTES:
+        raise CircuitFileError([LocatedProblem(None, "file", f"larger than {MAX_BYTES // 1024} KiB: split the circuit")])
+    try:
+        data = YAML(typ="rt").load(text)
+    except MarkedYAMLError as error:
+        mark = error.problem_mark or error.context_mark
+        line = mark.line + 1 if mark is not None else None
+        reason = error.problem or error.context or "not readable"
+        raise CircuitFileError([LocatedProblem(line, "file", f"not valid YAML: {reason}; check indentation and colons")]) from error
+    except (YAMLError, ValueError, RecursionError) as error:
+        raise CircuitFileError([LocatedProblem(None, "file", f"not valid YAML: {error}")]) from error
+    try:
+        return read(data)
+    except CircuitDocumentError as error:
+        raise CircuitFileError(sorted((_locate(p, data) for p in error.problems), key=lambda p: p.line or 0)) from error
+
+
+def _locate(problem: Problem, data: Any) -> LocatedProblem:
+    """Line of the deepest field of the path that the file has."""
+    line, node = (1 if data is not None else None), data
+    for step in problem.path:
+        if isinstance(node, CommentedMap):
+            key = next((k for k in node if str(k) == str(step)), None)
+            if key is None:
+                break
+            line = node.lc.key(key)[0] + 1
+            node = node[key]
+        elif isinstance(node, CommentedSeq) and isinstance(step, int) and step < len(node):
+            line = node.lc.item(step)[0] + 1
+            node = node[step]
+        else:
+            break
+    return LocatedProblem(line, ".".join(str(step) for step in problem.path) or "file", problem.message)

@@ -1,0 +1,229 @@
+"""Reading a circuit file, and every check that a typed field alone cannot make.
+
+``read_document`` takes the plain data of a parsed file and returns a ``CircuitDocument`` or raises one
+``CircuitDocumentError`` that lists *all* problems, each with the path to its field.
+"""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Iterator, Mapping
+from typing import Any
+
+from pydantic import ValidationError
+
+from sondar.core.circuit.document.fields import CODE_FORM, CircuitDocument, Condition, behind
+from sondar.core.circuit.families import Splice
+from sondar.core.circuit.model import CHASSIS
+from sondar.core.errors import CircuitDocumentError, Problem
+from sondar.core.former_names import with_current_names
+
+Path = tuple[str | int, ...]
+
+
+def read_document(data: object) -> CircuitDocument:
+    """Check plain data and return the document.
+
+    Raises:
+        CircuitDocumentError: lists every problem found; structural problems first, then wiring problems.
+    """
+    if not isinstance(data, Mapping):
+        raise CircuitDocumentError([Problem((), "expected a circuit file with fields such as sondar, id, parts, wires")])
+    data, _ = with_current_names(data)
+    try:
+        document = CircuitDocument.model_validate(_with_text_keys(data))
+    except ValidationError as error:
+        raise CircuitDocumentError([_problem(item, data) for item in error.errors()]) from error
+    problems = list(_wiring_problems(document))
+    if problems:
+        raise CircuitDocumentError(problems)
+    return document
+
+
+def _with_text_keys(value: Any) -> Any:
+    """Cavity and pin numbers may be written bare; keys are text here."""
+    if isinstance(value, Mapping):
+        return {str(key): _with_text_keys(item) for key, item in value.items()}
+    if isinstance(value, list | tuple):
+        return [_with_text_keys(item) for item in value]
+    return value
+
+
+def _problem(error: Any, data: Mapping[Any, Any]) -> Problem:
+    """One Pydantic error in plain words, its path without the discriminator tag."""
+    path: list[str | int] = []
+    node: Any = data
+    for step in error["loc"]:
+        if isinstance(node, Mapping):
+            match = next((key for key in node if str(key) == str(step)), None)
+            if match is None and node.get("family") == step:
+                continue  # the union tag, e.g. 'relay', is not a key of the file
+            path.append(str(step))
+            node = node[match] if match is not None else None
+        elif isinstance(node, list) and isinstance(step, int):
+            path.append(step)
+            node = node[step] if step < len(node) else None
+    kind, context = error["type"], error.get("ctx", {})
+    if kind == "missing":
+        message = f"'{error['loc'][-1]}' is missing: add it"
+    elif kind == "extra_forbidden":
+        message = f"'{error['loc'][-1]}' is not a field here: remove it or check its spelling"
+    elif kind == "union_tag_invalid":
+        message = f"family '{context.get('tag')}' is not known; use one of {context.get('expected_tags')}"
+        path.append("family")
+    elif kind == "union_tag_not_found":
+        message = "'family' is missing: say what kind of part this is"
+    else:
+        message = error["msg"].removeprefix("Value error, ")
+        found = error.get("input")
+        if isinstance(found, str | int | float) and str(found) not in message:
+            message += f" (found {found!r})"
+    return Problem(tuple(path), message)
+
+
+def known_terminals(document: CircuitDocument) -> set[str]:
+    """Every reference that a wire, cavity or join may use."""
+    names = {CHASSIS}
+    for part_id, part in document.parts.items():
+        legs = part.legs if isinstance(part, Splice) else (*part.TERMINALS, *part.OPTIONAL_TERMINALS)
+        names.update(f"{part_id}.{leg}" for leg in legs)
+    for connector_id, connector in document.connectors.items():
+        for cavity in connector.cavities:
+            names.update((f"{connector_id}.{cavity}", f"{connector_id}.{cavity}/c"))
+    return names
+
+
+def _references(document: CircuitDocument) -> Iterator[tuple[Path, str]]:
+    for wire_id, wire in document.wires.items():
+        yield ("wires", wire_id, "from"), wire.from_
+        yield ("wires", wire_id, "to"), wire.to
+    for connector_id, connector in document.connectors.items():
+        for cavity, target in connector.cavities.items():
+            for ref in behind(target):
+                yield ("connectors", connector_id, "cavities", cavity), ref
+    for index, join in enumerate(document.joins):
+        for position, ref in enumerate(join):
+            yield ("joins", index, position), ref
+
+
+def _wiring_problems(document: CircuitDocument) -> Iterator[Problem]:
+    yield from _identity_problems(document)
+    terminals = known_terminals(document)
+    used: set[str] = set()
+    for path, ref in _references(document):
+        used.add(ref)
+        if ref not in terminals:
+            near = difflib.get_close_matches(ref, sorted(terminals), 3, 0.4)
+            hint = f"; did you mean {' or '.join(near)}?" if near else ""
+            yield Problem(path, f"'{ref}' names no terminal, cavity or splice leg of this circuit{hint}")
+    for part_id, part in document.parts.items():
+        legs = part.legs if isinstance(part, Splice) else part.TERMINALS
+        for leg in legs:
+            # A signal circuit may need the battery only as the place where the black lead goes.
+            if f"{part_id}.{leg}" not in used and (part.family, leg) == ("battery", "pos"):
+                continue
+            # A leg of a splice may lead into another circuit of the vehicle.
+            if isinstance(part, Splice) and sum(f"{part_id}.{other}" in used for other in legs) >= 2:
+                continue
+            if f"{part_id}.{leg}" not in used:
+                yield Problem(("parts", part_id), f"terminal {part_id}.{leg} joins nothing: add a wire, a cavity or a join")
+        if part.module is not None and part.module not in document.modules:
+            yield Problem(("parts", part_id, "module"), f"no module '{part.module}' under 'modules'")
+    for connector_id, connector in document.connectors.items():
+        for cavity, target in connector.cavities.items():
+            path = ("connectors", connector_id, "cavities", cavity)
+            if f"{connector_id}.{cavity}" not in used:
+                yield Problem(path, f"no wire ends at {connector_id}.{cavity}: add the wire or remove the cavity")
+            if connector.inline and f"{connector_id}.{cavity}/c" not in used:
+                yield Problem(path, f"in-line cavity: no wire leaves its far side {connector_id}.{cavity}/c")
+            if not connector.inline and not behind(target):
+                yield Problem(path, "say which terminal is behind this cavity, or mark the connector 'inline: true'")
+    yield from _control_problems(document)
+    yield from _limit_problems(document, terminals)
+    yield from _observation_problems(document, terminals)
+
+
+def _limit_problems(document: CircuitDocument, terminals: set[str]) -> Iterator[Problem]:
+    controls = document.control_values()
+    lookable = {*document.parts, *document.wires, *document.connectors}
+    for name, limit in document.limits.items():
+        for field in ("red", "black"):
+            ref = getattr(limit, field)
+            if ref and ref not in terminals and not (field == "red" and ref in lookable):
+                yield Problem(("limits", name, field), f"'{ref}' names no terminal, cavity or part of this circuit")
+        for control, value in limit.when.items():
+            if value not in controls.get(control, ()):
+                yield Problem(("limits", name, "when", control), f"'{control}: {value}' is no position of a control here")
+        for connector in limit.unplugged:
+            if connector not in document.connectors:
+                yield Problem(("limits", name, "unplugged"), f"no connector '{connector}'")
+        for form in limit.converting:
+            other = form.refers_to(limit)
+            if other and (other not in document.limits or other == name):
+                yield Problem(("limits", name), f"no other limit '{other}'")
+    for index, note in enumerate(document.service):
+        if note.part not in {*document.parts, *document.wires, *document.connectors, *document.modules}:
+            yield Problem(("service", index, "part"), f"no part '{note.part}'")
+
+
+def _watched(document: CircuitDocument) -> Iterator[tuple[Path, Condition]]:
+    for section, items in (("codes", document.codes), ("symptoms", document.symptoms)):
+        for name, item in items.items():
+            for index, condition in enumerate(item.sets):
+                yield (section, name, "sets", index), condition
+    for name, module in document.modules.items():
+        for index, condition in enumerate(module.answers):
+            yield ("modules", name, "answers", index), condition
+
+
+def _observation_problems(document: CircuitDocument, terminals: set[str]) -> Iterator[Problem]:
+    for name, code in document.codes.items():
+        if not CODE_FORM.fullmatch(name):
+            yield Problem(("codes", name), f"'{name}' is not a code: one of P, C, B, U, four hex digits, and perhaps -xx")
+        if code.module not in document.modules:
+            yield Problem(("codes", name, "module"), f"no module '{code.module}' under 'modules'")
+    for path, condition in _watched(document):
+        for position, ref in enumerate(condition.measures or ()):
+            if ref not in terminals:
+                yield Problem((*path, "measures", position), f"'{ref}' names no terminal of this circuit")
+        if condition.flows is not None and condition.flows.split(".")[0] not in document.parts:
+            yield Problem((*path, "flows"), f"'{condition.flows}' names no branch of a part of this circuit")
+
+
+def _identity_problems(document: CircuitDocument) -> Iterator[Problem]:
+    seen: dict[str, str] = {CHASSIS: "the vehicle body"}
+    for section in ("parts", "modules", "connectors", "wires"):
+        for name in getattr(document, section):
+            if "." in name or "/" in name or "@" in name:
+                yield Problem((section, name), f"'{name}' may not contain '.', '/' or '@'")
+            if name in seen:
+                yield Problem((section, name), f"'{name}' is already used under {seen[name]}: ids must be unique")
+            seen[name] = section
+    if not any(part.family == "battery" for part in document.parts.values()):
+        yield Problem(("parts",), "no battery: add a part with 'family: battery', so that there is a supply")
+
+
+def _control_problems(document: CircuitDocument) -> Iterator[Problem]:
+    controls = document.control_values()
+    if "key" in document.controls and not {"off", "on"} <= set(controls["key"]):
+        yield Problem(("controls", "key", "values"), "the key needs at least the positions off and on")
+
+    def check(path: Path, mentioned: Mapping[str, list[str]]) -> Iterator[Problem]:
+        for name, values in mentioned.items():
+            if name not in controls:
+                yield Problem((*path, name), f"no control '{name}'; this circuit has {', '.join(controls)}")
+                continue
+            for value in values:
+                if value not in controls[name]:
+                    yield Problem((*path, name), f"control '{name}' has no position '{value}'; it has {', '.join(controls[name])}")
+
+    for part_id, part in document.parts.items():
+        named = [f for f in type(part).model_fields if f.endswith("_when") or f == "control"]
+        yield from check(("parts", part_id, *named[:1]), part.control_values())
+    for path, condition in _watched(document):
+        yield from check((*path, "when"), {name: [value] for name, value in condition.when.items()})
+    for setup_id, setup in document.setups.items():
+        yield from check(("setups", setup_id, "controls"), {name: [value] for name, value in setup.controls.items()})
+        for index, connector in enumerate(setup.unplugged):
+            if connector not in document.connectors:
+                yield Problem(("setups", setup_id, "unplugged", index), f"no connector '{connector}'")

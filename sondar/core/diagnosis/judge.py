@@ -1,0 +1,111 @@
+"""The whole judgement in one call, as figures: belief, ranking, what each reading did, pairs when a diagnosis is due.
+
+No sentence is made here (``wording``) and no view (``present``), so that every reader, the screen, the command line and a report,
+is told the same from the same numbers.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+import numpy.typing as npt
+
+from sondar.core.diagnosis.belief import Belief, ReadingError, density, reading_error_of, unit_log_bayes_factors, update
+from sondar.core.diagnosis.costs import Situation
+from sondar.core.diagnosis.hypotheses import UNKNOWN
+from sondar.core.diagnosis.lookahead import rank_tests
+from sondar.core.diagnosis.pairs import Pair, explaining_pairs
+from sondar.core.diagnosis.predictions import Predictor
+from sondar.core.diagnosis.ranking import Ranking
+from sondar.core.instruments.base import Display
+from sondar.core.instruments.reading import Reading
+
+Array = npt.NDArray[np.float64]
+
+EXPECTED_SDS = 2.5
+"""A figure within this many standard deviations of the healthy prediction is within the expected range."""
+WORD_EXPECTED_FROM = 0.2
+ERROR_SAID_ABOVE = 0.5
+"""A reading that was more likely a probe or reading error than not, as all readings together have it, is told so."""
+
+
+@dataclass(frozen=True, eq=False)
+class Effect:
+    """What one reading did.
+
+    Attributes:
+        shown: prediction of its test (H − 1, 1), the healthy one first.
+        before, after: (U,) probability per unit.
+        unlikely: nothing on the drawing explains it half as well as something that is not.
+        error: how it may have been a probe or reading error; None unless that is likelier than not.
+    """
+
+    reading: Reading
+    shown: Display
+    within_expected: bool
+    before: Array
+    after: Array
+    unlikely: bool
+    error: ReadingError | None
+
+
+@dataclass(frozen=True, eq=False)
+class Judgement:
+    """Everything that follows from the readings that have not been voided.
+
+    Attributes:
+        factors: (R, U) log10 Bayes factor of each reading for each unit.
+        pairs: two faults that together explain all readings, likeliest first; only looked for when a diagnosis is due.
+    """
+
+    predictor: Predictor
+    readings: tuple[Reading, ...]
+    situation: Situation
+    belief: Belief
+    ranking: Ranking
+    effects: tuple[Effect, ...]
+    factors: Array
+    pairs: tuple[Pair, ...]
+
+
+def judge(predictor: Predictor, readings: Sequence[Reading], situation: Situation, prior: Array | None = None) -> Judgement:
+    """Judge a circuit from its readings and rank what to do next; ``prior`` (H,) carries what was known before."""
+    belief = update(predictor, readings, prior)
+    situation = replace(situation, done=situation.done | frozenset(reading.test for reading in readings))
+    ranking = rank_tests(predictor, belief, situation)
+    # Only when a diagnosis is due: while measuring goes on the next reading is the better answer, and it must come at once.
+    pairs = explaining_pairs(predictor, belief, readings) if ranking.settled else []
+    factors = [unit_log_bayes_factors(belief, index) for index in range(len(readings))]
+    return Judgement(
+        predictor, tuple(readings), situation, belief, ranking,
+        tuple(_effect(predictor, belief, reading, index) for index, reading in enumerate(readings)),
+        np.array(factors).reshape(len(readings), len(belief.hypotheses.units)), tuple(pairs),
+    )  # fmt: skip
+
+
+def is_within_expected(reading: Reading, shown: Display) -> bool:
+    """True if a healthy circuit would show this."""
+    device = shown.instrument
+    if reading.state is not None:
+        return bool(density(reading, shown)[0, 0] > WORD_EXPECTED_FROM)
+    assert reading.value is not None
+    if shown.words[0, 0].sum() > 0.8:
+        return False
+    distance = abs(float(device.working(reading.value)) - shown.mean[0, 0])
+    ends = device.working([reading.value - reading.resolution, reading.value + reading.resolution])
+    return bool(distance <= EXPECTED_SDS * shown.sd[0, 0] + 0.5 * float(ends[1] - ends[0]))
+
+
+def _effect(predictor: Predictor, belief: Belief, reading: Reading, index: int) -> Effect:
+    shown = predictor.display_of(reading.test)
+    weights = belief.log_likelihood[index]
+    unlikely = bool(weights[:-1].max() < weights[-1] + np.log(0.5))
+    error = reading_error_of(predictor, belief, reading)
+    leads = belief.hypotheses.units[int(np.argmax(belief.units()))]
+    told = error.probability > ERROR_SAID_ABOVE and leads != UNKNOWN
+    return Effect(
+        reading, shown, is_within_expected(reading, shown), belief.units(index), belief.units(index + 1), unlikely,
+        error if told else None,
+    )  # fmt: skip

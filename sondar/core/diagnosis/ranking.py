@@ -1,0 +1,284 @@
+"""What to measure next, and when measuring no longer pays.
+
+Everything is in minutes. With b the belief over replaceable units and L[a, u] the minutes lost by acting on a when u is at
+fault, the potential Φ(b) = Σ b_a·b_u·L[a, u] is the expected loss of acting on a draw from the belief. It is zero only at
+certainty and strictly falls with every informative outcome, so it has no plateaus where a one-step look-ahead would stall
+(the value of information with a Gini-like loss; cf. Breiman et al., Classification and Regression Trees, 1984, ch. 4, with
+costs). What a test is good for is its expected fall of Φ, per minute, minutes including the change of set-up from where the technician
+is now. Measuring stops when the leading unit, or a class that no allowed test can split, is certain enough, or when no test
+brings back the minutes it takes.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Literal
+
+import numpy as np
+import numpy.typing as npt
+
+from sondar.core.circuit.model import Setup
+from sondar.core.circuit.network import Circuit
+from sondar.core.diagnosis.belief import Belief
+from sondar.core.diagnosis.costs import Situation, Step, loss_matrix, own_minutes, reach, setup_change
+from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN, HypothesisSet
+from sondar.core.diagnosis.predictions import CLASSES, Predictor, SetupPredictions
+from sondar.core.instruments import instrument
+from sondar.core.instruments.base import Test
+
+Array = npt.NDArray[np.float64]
+Reason = Literal["certain", "no test", "not worth it", "pays", "two pay"]
+
+NEGLIGIBLE = 1e-5
+"""Hypotheses below this probability are left out of the look-ahead."""
+
+PAYS_ABOVE = 0.2
+"""A test pays while its expected fall in Φ is at least this share of its minutes; below 1 since one step sees only part
+of what a reading is good for in the readings after it."""
+
+CONFIRMS_ABOVE = 1.0
+"""A diagnosis that is certain enough is still confirmed while a test saves more minutes than it takes: a probe at a wrong place is
+cheaper found with a second reading than with a new part."""
+
+SAME_SETUP_COUNT, SAME_SETUP_SHARE = 3, 0.1
+"""Readings offered beside the proposed one in its set-up, each saving at least this share of it per minute."""
+
+SAME_UNLESS = 0.35
+"""Two units are one class if no allowed test's outcome distributions differ by this total variation."""
+
+LIVE_WORD_BELOW = 0.05
+"""A test is a trap where a healthy circuit shows voltage with at least this probability and the instrument must meet none."""
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """One outcome class of a test: its index, probability, and the unit belief (U,) it would leave."""
+
+    index: int
+    probability: float
+    units: tuple[float, ...]
+
+
+@dataclass(frozen=True, eq=False)
+class Proposal:
+    """A test with what it costs and what it is expected to save.
+
+    Attributes:
+        minutes: all in; of which ``setup_minutes`` for changes and access, in the order of ``steps``.
+        saving_min: expected fall of Φ in minutes.
+    """
+
+    test: Test
+    predictions: SetupPredictions
+    index: int
+    minutes: float
+    setup_minutes: float
+    steps: tuple[Step, ...]
+    saving_min: float
+    outcomes: tuple[Outcome, ...] = field(default=())
+
+    @property
+    def saving_per_min(self) -> float:
+        """Expected minutes saved per minute spent."""
+        return self.saving_min / self.minutes
+
+
+@dataclass(frozen=True, eq=False)
+class Ranking:
+    """The next test and how things stand without it.
+
+    Attributes:
+        proposals: best first; the first is the one to make unless ``settled``.
+        settled: measuring has done its work: a diagnosis is due.
+        reason: why.
+        leading: units of the leading class, most probable first (one unless inseparable).
+        certainty: probability of that class.
+        expected_loss: Φ now, in minutes.
+        same_setup: tests in the set-up and at the places of the first proposal, best first; they cost only their own minutes.
+    """
+
+    proposals: tuple[Proposal, ...]
+    settled: bool
+    reason: Reason
+    leading: tuple[str, ...]
+    certainty: float
+    expected_loss: float
+    same_setup: tuple[Proposal, ...] = ()
+
+
+def candidate_setups(predictor: Predictor, situation: Situation) -> list[Setup]:
+    """Set-ups one change of connectors away, in any useful position of the controls."""
+    now = situation.setup
+    connectors = [c for c in predictor.circuit.document.connectors if c not in situation.refused]
+    unplugged = [now.unplugged, frozenset[str]()]
+    unplugged += [now.unplugged - {c} for c in now.unplugged]
+    unplugged += [frozenset({c}) for c in connectors]
+    unplugged += [now.unplugged | {c} for c in connectors if len(now.unplugged) < 2]
+    states = [*predictor.control_states, now.controls]
+    found = [Setup(state, apart, now.temperature_c) for apart in dict.fromkeys(unplugged) for state in dict.fromkeys(states)]
+    distinct = list(dict.fromkeys(found))
+    if situation.most_setups and len(distinct) > situation.most_setups:
+        distinct.sort(key=lambda setup: setup_change(predictor.circuit, situation, setup)[0])
+        return distinct[: situation.most_setups]
+    return distinct
+
+
+def ranked_tests(
+    predictor: Predictor, belief: Belief, situation: Situation, alternatives: int = 6
+) -> tuple[Ranking, list[Proposal]]:
+    """All allowed tests ranked by one step, and whether to go on; beside it every test, best first."""
+    circuit, hypotheses = predictor.circuit, belief.hypotheses
+    units = belief.units()
+    active = np.flatnonzero(belief.now > NEGLIGIBLE)
+    in_play = np.flatnonzero(hypotheses.member[active].any(axis=0))
+    loss = loss_matrix(circuit, hypotheses, situation.rate_per_hour)[np.ix_(in_play, in_play)]
+    weights = (belief.now[active, None] * hypotheses.member[np.ix_(active, in_play)]).astype(np.float32)
+    phi = float(units[in_play] @ loss @ units[in_play])
+    scored: list[tuple[float, Proposal]] = []
+    joints: list[tuple[SetupPredictions, npt.NDArray[np.float32], npt.NDArray[np.intp]]] = []
+    for setup in candidate_setups(predictor, situation):
+        predictions = predictor.setup(setup)
+        allowed = allowed_tests(circuit, predictions, situation)
+        if not allowed.size:
+            continue
+        chosen = predictions.outcome[allowed][:, :, active]  # (T, K, active)
+        joint = (chosen.reshape(-1, active.size) @ weights).reshape(len(allowed), CLASSES, in_play.size)
+        total = joint.sum(axis=2)
+        after = np.einsum("tku,uv,tkv->tk", joint, loss.astype(np.float32), joint, optimize=True)
+        saving = phi - (after / np.maximum(total, 1e-12)).sum(axis=1)
+        joints.append((predictions, joint, allowed))
+        change, steps, opened = setup_change(circuit, situation, setup)
+        for row, index in enumerate(allowed):
+            test = predictions.tests[index]
+            access, places = reach(circuit, test, opened)
+            minutes = change + access + own_minutes(circuit, test)
+            proposal = Proposal(test, predictions, int(index), minutes, change + access, (*steps, *places), float(saving[row]))
+            scored.append((float(saving[row]) / minutes, proposal))
+    scored.sort(key=lambda item: -item[0])
+    leading, certainty = _leading_class(hypotheses, units, in_play, joints)
+    settled, reason = _is_settled(certainty, scored, situation)
+    ranked = [proposal for _, proposal in scored]
+    best = _varied(ranked, alternatives)
+    seen = [with_outcomes(proposal, belief) for proposal in best]
+    return Ranking(tuple(seen), settled, reason, leading, certainty, phi, _in_same_setup(circuit, ranked)), ranked
+
+
+def _in_same_setup(circuit: Circuit, ranked: Sequence[Proposal]) -> tuple[Proposal, ...]:
+    """What else can be read while the first proposal's places are open, each at its own minutes only."""
+    if not ranked:
+        return ()
+    first = ranked[0]
+    open_now = _places(circuit, first.test)
+    found: list[Proposal] = []
+    for proposal in ranked[1:]:
+        same = proposal.test.setup == first.test.setup and _places(circuit, proposal.test) <= open_now
+        if same and (proposal.test.red, proposal.test.black) not in {(p.test.red, p.test.black) for p in (first, *found)}:
+            minutes = own_minutes(circuit, proposal.test)
+            bare = replace(proposal, minutes=minutes, setup_minutes=0.0, steps=())
+            if bare.saving_per_min >= SAME_SETUP_SHARE * first.saving_per_min:
+                found.append(bare)
+        if len(found) == SAME_SETUP_COUNT:
+            break
+    return tuple(found)
+
+
+def _places(circuit: Circuit, test: Test) -> frozenset[str]:
+    refs = (test.red, test.black) if instrument(test.instrument).probes else (test.red,)
+    return frozenset(point.place for point in map(circuit.point, refs) if point.ref != circuit.black_reference)
+
+
+def evaluate(predictor: Predictor, belief: Belief, situation: Situation, test: Test) -> Proposal | None:
+    """Cost and expected saving of one given test, or None if it is not among the sensible tests of its set-up."""
+    predictions = predictor.setup(test.setup)
+    if test not in predictions.tests:
+        return None
+    index = predictions.tests.index(test)
+    change, steps, opened = setup_change(predictor.circuit, situation, test.setup)
+    access, places = reach(predictor.circuit, test, opened)
+    minutes = change + access + own_minutes(predictor.circuit, test)
+    loss = loss_matrix(predictor.circuit, belief.hypotheses, situation.rate_per_hour)
+    units = belief.units()
+    joint = (predictions.outcome[index] * belief.now) @ belief.hypotheses.member  # (K, U)
+    total = np.maximum(joint.sum(axis=1), 1e-12)
+    saving = float(units @ loss @ units - (np.einsum("ku,uv,kv->k", joint, loss, joint) / total).sum())
+    bare = Proposal(test, predictions, index, minutes, change + access, (*steps, *places), saving)
+    return with_outcomes(bare, belief)
+
+
+def allowed_tests(circuit: Circuit, predictions: SetupPredictions, situation: Situation) -> npt.NDArray[np.intp]:
+    """Indices of the tests that may be proposed: tools at hand, nothing refused, nothing done, no trap."""
+    kept = []
+    for index, test in enumerate(predictions.tests):
+        if test.instrument not in situation.instruments or test in situation.done or {test.red, test.black} & situation.refused:
+            continue
+        places = {circuit.point(test.red).place, circuit.point(test.black).place}
+        if places & situation.refused:
+            continue
+        device = instrument(test.instrument)
+        if device.live_word:
+            shown = predictions.displays[test.instrument].words[0, predictions.pair[index]]
+            if shown[device.words.index(device.live_word)] > LIVE_WORD_BELOW:
+                continue
+        kept.append(index)
+    return np.array(kept, dtype=np.intp)
+
+
+def _leading_class(
+    hypotheses: HypothesisSet,
+    units: Array,
+    in_play: npt.NDArray[np.intp],
+    joints: Sequence[tuple[SetupPredictions, npt.NDArray[np.float32], npt.NDArray[np.intp]]],
+) -> tuple[tuple[str, ...], float]:
+    """The most probable unit together with the units that no allowed test can tell from it."""
+    share = units[in_play]
+    top = int(np.argmax(share))
+    apart = np.zeros(in_play.size)
+    for _, joint, _ in joints:
+        given = joint / np.maximum(joint.sum(axis=1, keepdims=True), 1e-12)  # (T, K, U): outcome given unit
+        distance = 0.5 * np.abs(given - given[:, :, top : top + 1]).sum(axis=1)
+        apart = np.maximum(apart, distance.max(axis=0))
+    members = [u for u in np.argsort(-share) if u == top or (apart[u] < SAME_UNLESS and share[u] > 0.005)]
+    names = tuple(hypotheses.units[in_play[u]] for u in members)
+    if names[0] in (NONE, UNKNOWN):
+        members, names = [top], (names[0],)
+    names = tuple(n for n in names if n not in (NONE, UNKNOWN)) or names
+    total = sum(float(share[u]) for u in members if hypotheses.units[in_play[u]] in names)
+    return names, total
+
+
+def _is_settled(certainty: float, scored: Sequence[tuple[float, Proposal]], situation: Situation) -> tuple[bool, Reason]:
+    if certainty >= situation.decision_threshold and not (scored and scored[0][0] >= CONFIRMS_ABOVE):
+        return True, "certain"
+    if not scored:
+        return True, "no test"
+    return (True, "not worth it") if scored[0][0] < PAYS_ABOVE else (False, "pays")
+
+
+def _varied(proposals: Iterable[Proposal], count: int) -> list[Proposal]:
+    """The best test, then the best with other points, so that alternatives are real ones."""
+    chosen: list[Proposal] = []
+    seen: set[tuple[str, str]] = set()
+    for proposal in proposals:
+        key = (proposal.test.red, proposal.test.black)
+        if key not in seen:
+            seen.add(key)
+            chosen.append(proposal)
+        if len(chosen) == count:
+            break
+    return chosen
+
+
+def with_outcomes(proposal: Proposal, belief: Belief) -> Proposal:
+    table = proposal.predictions.outcome[proposal.index]  # (K, H)
+    joint = (table * belief.now) @ belief.hypotheses.member
+    total = joint.sum(axis=1)
+    views = [
+        Outcome(int(k), float(total[k]), tuple(float(v) for v in joint[k] / total[k]))
+        for k in np.argsort(-total)
+        if total[k] > 0.01
+    ]
+    return Proposal(
+        proposal.test, proposal.predictions, proposal.index, proposal.minutes, proposal.setup_minutes, proposal.steps,
+        proposal.saving_min, tuple(views),
+    )  # fmt: skip

@@ -1,0 +1,85 @@
+"""Instruments: from what is in the circuit to what a person sees.
+
+``base`` says what every instrument is; each file beside it is one instrument or a few of a kind; this list is the only place that
+names them all. ``access`` knows what may be touched, ``displays`` solves once for all of them.
+"""
+
+from __future__ import annotations
+
+from sondar.core.circuit.model import Setup
+from sondar.core.circuit.network import Circuit
+from sondar.core.errors import UnknownReferenceError
+from sondar.core.former_names import current_id
+from sondar.core.instruments import displays as _displays
+from sondar.core.instruments.ac_voltmeter import AcVoltmeter
+from sondar.core.instruments.access import access_of
+from sondar.core.instruments.applied_probe import AppliedGround, AppliedSupply
+from sondar.core.instruments.base import Display, Instrument, Population, Test
+from sondar.core.instruments.cleaning import Cleaning
+from sondar.core.instruments.current_clamp import CurrentClamp
+from sondar.core.instruments.functional_check import FunctionalCheck
+from sondar.core.instruments.led_probe import LedProbe
+from sondar.core.instruments.line_state import LineState
+from sondar.core.instruments.live_data import LiveData
+from sondar.core.instruments.loaded_circuit_test import LoadedCircuitTest
+from sondar.core.instruments.module_communication import ModuleCommunication
+from sondar.core.instruments.ohmmeter import Ohmmeter
+from sondar.core.instruments.oscilloscope import ScopeBottom, ScopeTop
+from sondar.core.instruments.reference_gauge import ReferenceGauge
+from sondar.core.instruments.signal_meters import DutyMeter, FrequencyMeter
+from sondar.core.instruments.substitution import Substitution
+from sondar.core.instruments.test_lamp import LargeTestLamp, SmallTestLamp
+from sondar.core.instruments.visual_inspection import VisualInspection
+from sondar.core.instruments.voltmeter import Voltmeter
+from sondar.core.instruments.wiggle_test import WiggleTest
+
+INSTRUMENTS: dict[str, Instrument] = {
+    item.id: item
+    for item in (
+        Voltmeter(), Ohmmeter(), SmallTestLamp(), LargeTestLamp(), FunctionalCheck(), VisualInspection(), ModuleCommunication(), LiveData(),
+        CurrentClamp(), LedProbe(), LoadedCircuitTest(), LineState(), AppliedGround(), AppliedSupply(), AcVoltmeter(), FrequencyMeter(),
+        DutyMeter(), ScopeTop(), ScopeBottom(), WiggleTest(), Substitution(), Cleaning(), ReferenceGauge(),
+    )
+}  # fmt: skip
+"""Every instrument by its id, in the order of lists."""
+
+ORDINARY = tuple(name for name, item in INSTRUMENTS.items() if item.ordinary)
+"""What every workshop has at hand."""
+
+
+def instrument(name: str) -> Instrument:
+    """The instrument of that id, or of a former one.
+
+    Raises:
+        UnknownReferenceError: not one of ``INSTRUMENTS``.
+    """
+    found = INSTRUMENTS.get(current_id(name))
+    if found is None:
+        raise UnknownReferenceError("instrument", name, list(INSTRUMENTS))
+    return found
+
+
+def sensible_tests(circuit: Circuit, setup: Setup, instruments: frozenset[str] | None = None) -> list[Test]:
+    """All sensible tests in a set-up, instrument by instrument; of tests of one instrument between the same nodes the first is kept."""
+    access = access_of(circuit)
+    found: list[Test] = []
+    for name, device in INSTRUMENTS.items():
+        if instruments is not None and name not in instruments:
+            continue
+        seen: set[frozenset[str]] = set()
+        for red, black in device.offers(access, setup):
+            nodes = frozenset((circuit.node(red), circuit.node(black))) if device.probes else frozenset((red,))
+            if nodes not in seen and (len(nodes) == 2 or not device.probes):
+                seen.add(nodes)
+                found.append(Test(name, red, black, setup))
+    return found
+
+
+def looking_at(circuit: Circuit, ref: str) -> list[Instrument]:
+    """Instruments without probes that can look at a target."""
+    return [device for device in INSTRUMENTS.values() if not device.probes and device.looks_at(circuit, ref)]
+
+
+def displays(population: Population, tests: list[Test] | tuple[Test, ...]) -> dict[str, Display]:
+    """Display (H, P) per instrument over that instrument's tests, in their order; one solve for all that read volts or amperes."""
+    return _displays.displays_of(INSTRUMENTS, population, tests)

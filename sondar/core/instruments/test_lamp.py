@@ -1,0 +1,94 @@
+"""Test lamps: they load the wire, which a meter does not, and so find the resistance that a meter cannot see."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+import numpy as np
+from scipy.special import ndtr
+
+from sondar.core.circuit.model import Setup
+from sondar.core.circuit.network import Circuit
+from sondar.core.instruments.access import Access
+from sondar.core.instruments.base import Array, Instrument, Observation, Population, Solved, Test, probes_sentence
+from sondar.core.solving.curves import lamp_current
+from sondar.core.solving.operating_points import OperatingPoints
+
+RATED_V = 13.5
+COLD_RATIO = 0.1
+BRIGHT_SHARE, DIM_SHARE = 0.5, 0.02
+"""Shares of rated power where a filament passes for bright, and where it still glows visibly."""
+
+BLUR_DECADES = 0.12
+"""Decades of power by which people differ in calling a filament bright."""
+
+
+class TestLamp(Instrument):
+    """A filament lamp on two probes, of ``rated_w`` at 13.5 V."""
+
+    __test__ = False  # not a pytest class
+
+    rated_w: float
+    words = ("bright", "dim", "off")
+    synonyms = {
+        "on": "bright", "full": "bright", "d": "dim", "glow": "dim", "glows": "dim", "dark": "off", "none": "off", "flicker": "flickers",
+        "flickering": "flickers", "intermittent": "comes and goes", "on and off": "comes and goes", "unsteady": "comes and goes",
+    }  # fmt: skip
+    soft_words = {
+        "flickers": {"dim": 0.55, "bright": 0.3, "off": 0.15},
+        "faint": {"dim": 0.9, "off": 0.1},
+        "comes and goes": {"bright": 0.4, "dim": 0.3, "off": 0.3},
+    }
+    figures = False
+    no_contact = "off"
+    ordinary = True
+
+    def offers(self, access: Access, setup: Setup) -> Iterable[tuple[str, str]]:
+        return access.loads(setup)
+
+    def why_not(self, access: Access, test: Test) -> str:
+        if not access.may_load(test.red, test.black):
+            return (
+                "A test lamp would overload a module's input or driver here, or put supply where none belongs. Use the voltmeter."
+            )
+        return super().why_not(access, test)
+
+    def observe(self, population: Population, solved: Solved, tests: Sequence[Test]) -> Observation:
+        circuit = population.circuit
+        waves = solved.at([(circuit.point(t.red).node, circuit.point(t.black).node) for t in tests])
+        share = waves.mean([self.power_share(points) for points in waves.states])
+        level = np.log10(np.maximum(share, 1e-9))
+        at_least_dim = ndtr((level - np.log10(DIM_SHARE)) / BLUR_DECADES)
+        bright = ndtr((level - np.log10(BRIGHT_SHARE)) / BLUR_DECADES)
+        return Observation(words=np.stack([bright, at_least_dim - bright, 1.0 - at_least_dim], axis=-1))
+
+    def power_share(self, points: OperatingPoints) -> Array:
+        """Share of rated power (S, H, P) of the lamp on the Thévenin equivalent at the probes."""
+        rated, hot_ohm, cold = np.float64(RATED_V), np.float64(RATED_V**2 / self.rated_w), np.float64(COLD_RATIO)
+        supply = np.abs(points.volts)
+        volts = np.zeros_like(supply)
+        for _ in range(8):  # the lamp's current is concave in voltage, so Newton from 0 rises monotonically to the root
+            current, slope = lamp_current(volts, rated, hot_ohm, cold)  # type: ignore[arg-type]
+            volts = volts - (volts - supply + points.ohms * current) / (1.0 + points.ohms * slope)
+        current, _ = lamp_current(volts, rated, hot_ohm, cold)  # type: ignore[arg-type]
+        share: Array = volts * current / self.rated_w
+        return share
+
+    def where(self, circuit: Circuit, test: Test) -> str:
+        return probes_sentence(circuit, test)
+
+
+class SmallTestLamp(TestLamp):
+    """5 W, for supplies and grounds of small loads."""
+
+    id = "lamp-5w"
+    title = "Test lamp 5 W"
+    rated_w = 5.0
+
+
+class LargeTestLamp(TestLamp):
+    """21 W, about 1.6 A: for supplies and grounds that carry a real load."""
+
+    id = "lamp-21w"
+    title = "Test lamp 21 W"
+    rated_w = 21.0

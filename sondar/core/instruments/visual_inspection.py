@@ -1,0 +1,52 @@
+"""Visual inspection of a connector, a wire, a fuse or a ground."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from sondar.core.circuit.families import Wire
+from sondar.core.circuit.model import Fault
+from sondar.core.circuit.network import Circuit
+from sondar.core.instruments.base import Discovery, Test
+from sondar.core.instruments.finding import Finding, Place, by_trait
+
+SEEN: Mapping[str, float] = {"evident": 0.97, "open": 0.45, "series": 0.6, "leak": 0.55}
+"""Chance that a visible fault shows where it is: corrosion and chafe do, a broken strand often does not, a blown fuse does."""
+
+MISLEADS, MISLEADS_EXPOSED = 0.03, 0.1
+"""Chance that a sound place looks damaged: stains and surface rust mislead more where it is wet."""
+
+
+class VisualInspection(Finding):
+    """Corrosion, chafe, water marks, bent pins."""
+
+    id = "visual-inspection"
+    title = "Visual inspection"
+    minutes = 0.7
+    words = ("damaged", "OK")
+    synonyms = {
+        "damage": "damaged", "corroded": "damaged", "corrosion": "damaged", "chafed": "damaged", "burnt": "damaged", "blown": "damaged",
+        "bent": "damaged", "sound": "OK", "fine": "OK", "clean": "OK", "good": "OK",
+    }  # fmt: skip
+
+    def looks_at(self, circuit: Circuit, ref: str) -> bool:
+        if ref in circuit.document.connectors:
+            return True
+        part = circuit.parts.get(ref)
+        if part is None or ref == circuit.battery or part.module is not None:
+            return False
+        return isinstance(part, Wire) or part.GROUP == "wiring"
+
+    def chance(self, circuit: Circuit, place: Place, fault: Fault | None) -> float:
+        sound = MISLEADS_EXPOSED if place.exposed else MISLEADS
+        if fault is None or fault.part not in place.parts or "visible" not in fault.traits:
+            return sound
+        return max(sound, by_trait(SEEN, fault, sound))
+
+    def discovered(self, discovery: Discovery, luck: float) -> bool:
+        seen = any("visible" in fault.traits for fault in discovery.here)
+        return (seen and luck < 0.55) or luck < 0.03
+
+    def where(self, circuit: Circuit, test: Test) -> str:
+        title = circuit.point(test.red).title
+        return f"Inspect {title}: corrosion, chafe, water marks, bent or pushed-back pins. Photograph damage before touching it."

@@ -1,0 +1,1 @@
+"""One file per form of limit; ``limits.document`` names them all."""

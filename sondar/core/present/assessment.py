@@ -1,0 +1,331 @@
+"""A judgement for the outside: proposals, effects of readings, suspects, conclusion."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from pydantic import BaseModel, Field
+
+from sondar.core.circuit.model import Unit
+from sondar.core.circuit.network import Circuit
+from sondar.core.diagnosis.belief import Belief
+from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN
+from sondar.core.diagnosis.judge import Effect, Judgement
+from sondar.core.diagnosis.predictions import Predictor
+from sondar.core.diagnosis.ranking import Proposal
+from sondar.core.present.tests import SetupView, TestView, setup_view, test_view
+from sondar.core.wording import conclusion as words
+from sondar.core.wording.effects import effect_note
+from sondar.core.wording.labels import expected_range, fault_title, unit_title
+from sondar.core.wording.proposals import outcome_label, proposal_cautions, step_text, why
+
+HISTORY_UNITS = 6
+CLEARED_BELOW = 0.003
+SHOWN_ABOVE = 0.002
+ALTERNATIVES, ALTERNATIVE_ABOVE = 4, 0.01
+
+
+class OutcomeSuspect(BaseModel):
+    """A unit that an outcome would put in front, with the probability it would have."""
+
+    unit: str
+    title: str
+    probability: float
+
+
+class OutcomeView(BaseModel):
+    """One possible result of a test and what it would leave."""
+
+    label: str
+    probability: float
+    within_expected: bool
+    suspects: list[OutcomeSuspect]
+
+
+class ProposalView(BaseModel):
+    """A test with its cost, its expected saving and its reasons."""
+
+    test: TestView
+    expected: str = Field(description="Range a healthy circuit shows.")
+    expected_low: float | None = None
+    expected_high: float | None = None
+    minutes: float
+    setup_minutes: float
+    steps: list[str]
+    expected_saving_min: float = Field(description="Expected fall of the expected loss, minutes.")
+    saving_per_min: float = Field(description="Minutes saved per minute spent.")
+    why: str
+    outcomes: list[OutcomeView]
+    cautions: list[str]
+
+
+class Movement(BaseModel):
+    """A unit whose probability a reading moved."""
+
+    unit: str
+    title: str
+    before: float
+    after: float
+
+
+class Gauge(BaseModel):
+    """A figure against what a healthy circuit shows, for drawing: all in one scale, log10 of ohms or the figure itself."""
+
+    low: float = Field(description="Least a healthy circuit shows.")
+    high: float
+    value: float
+    doubt: float = Field(description="Half-width that meter and entry leave open.")
+    log: bool
+
+
+class ReadingEffect(BaseModel):
+    """What one reading did."""
+
+    reading: str
+    expected: str
+    gauge: Gauge | None = Field(None, description="Left out for words.")
+    weight: float = Field(0.0, description="How far it moved belief: total variation between before and after, 0 to 1.")
+    within_expected: bool
+    note: str
+    moved: list[Movement]
+    cleared: list[str]
+
+
+class Evidence(BaseModel):
+    """A reading for or against a unit; weight in bans (log10 Bayes factor)."""
+
+    reading: str
+    weight_ban: float
+
+
+class FaultShare(BaseModel):
+    """A way a unit may have failed."""
+
+    id: str
+    title: str
+    probability: float
+    repair: str
+
+
+class SuspectView(BaseModel):
+    """A replaceable unit under suspicion."""
+
+    unit: str
+    title: str
+    group: str
+    place: str
+    probability: float
+    prior: float
+    faults: list[FaultShare]
+    evidence: list[Evidence]
+
+
+class GroupShare(BaseModel):
+    """Belief by group at one step of the track."""
+
+    wiring: float
+    module: float
+    component: float
+    system: float = 0.0
+    setting: float = 0.0
+    none: float
+    unknown: float
+
+
+class UnitHistory(BaseModel):
+    """Belief in one unit over the readings."""
+
+    unit: str
+    title: str
+    shares: list[float]
+
+
+class Alternative(BaseModel):
+    """What else it could be, and what would tell."""
+
+    unit: str
+    title: str
+    probability: float
+    distinguished_by: str
+
+
+class ConclusionView(BaseModel):
+    """The diagnosis as it stands, whether or not it is due."""
+
+    settled: bool
+    reason: str
+    sentence: str
+    group: str
+    units: list[str]
+    certainty: float
+    inseparable: bool
+    alternatives: list[Alternative]
+    would_change: str
+    actions: list[str]
+    cautions: list[str]
+    expected_loss_min: float
+
+
+class Assessment(BaseModel):
+    """Everything Sondar says about a job's circuit, given the readings that have not been voided."""
+
+    setup: SetupView
+    proposals: list[ProposalView]
+    effects: list[ReadingEffect]
+    suspects: list[SuspectView]
+    track: list[GroupShare]
+    history: list[UnitHistory] = Field(description="Belief of the leading units after each reading, the prior first.")
+    same_setup: list[ProposalView] = Field(description="Readings that cost only their own minutes in the first proposal's set-up.")
+    branch_weights: dict[str, float] = Field(description="Probability that a drawn branch is at fault.")
+    conclusion: ConclusionView
+
+
+def assessment(judgement: Judgement) -> Assessment:
+    """A judgement for the outside."""
+    predictor, belief, ranking = judgement.predictor, judgement.belief, judgement.ranking
+    circuit = predictor.circuit
+    suspects = _suspects(judgement)
+    return Assessment(
+        setup=setup_view(judgement.situation.setup),
+        proposals=[proposal_view(predictor, belief, proposal) for proposal in ranking.proposals],
+        effects=[_effect(circuit, belief, effect) for effect in judgement.effects],
+        suspects=suspects,
+        track=[GroupShare(**belief.groups(step)) for step in range(len(judgement.readings) + 1)],
+        history=_history(circuit, belief),
+        same_setup=[proposal_view(predictor, belief, proposal) for proposal in ranking.same_setup],
+        branch_weights=_branch_weights(circuit, belief),
+        conclusion=_conclusion(judgement, suspects),
+    )
+
+
+def proposal_view(predictor: Predictor, belief: Belief, proposal: Proposal) -> ProposalView:
+    """A proposal with its words."""
+    circuit = predictor.circuit
+    label, low, high = expected_range(predictor.display_of(proposal.test))
+    names = belief.hypotheses.units
+    table = proposal.predictions.outcome[proposal.index]
+    outcomes = []
+    for outcome in proposal.outcomes:
+        order = np.argsort(-np.array(outcome.units))[:3]
+        ahead = [
+            OutcomeSuspect(unit=names[u], title=unit_title(circuit, names[u]), probability=outcome.units[u])
+            for u in order
+            if outcome.units[u] > 0.04
+        ]
+        outcomes.append(
+            OutcomeView(
+                label=outcome_label(proposal.predictions, proposal.index, outcome.index), probability=outcome.probability,
+                within_expected=bool(table[outcome.index, 0] > 0.3), suspects=ahead,
+            )
+        )  # fmt: skip
+    telling = [(o.label, o.suspects[0].title, o.suspects[0].probability) for o in outcomes if o.suspects]
+    return ProposalView(
+        test=test_view(circuit, proposal.test), expected=label, expected_low=low, expected_high=high, minutes=proposal.minutes,
+        setup_minutes=proposal.setup_minutes, steps=[step_text(step) for step in proposal.steps],
+        expected_saving_min=proposal.saving_min, saving_per_min=proposal.saving_per_min, why=why(telling, proposal), outcomes=outcomes,
+        cautions=proposal_cautions(circuit, proposal),
+    )  # fmt: skip
+
+
+def _effect(circuit: Circuit, belief: Belief, effect: Effect) -> ReadingEffect:
+    names, before, after = belief.hypotheses.units, effect.before, effect.after
+    order = np.argsort(-np.abs(after - before))[:4]
+    moved = [
+        Movement(unit=names[u], title=unit_title(circuit, names[u]), before=float(before[u]), after=float(after[u]))
+        for u in order
+        if abs(after[u] - before[u]) > 0.01
+    ]
+    return ReadingEffect(
+        reading=effect.reading.id, expected=expected_range(effect.shown)[0], gauge=_gauge(effect), within_expected=effect.within_expected,
+        note=effect_note(effect), weight=0.5 * float(np.abs(after - before).sum()), moved=moved,
+        cleared=[names[u] for u in np.flatnonzero((before >= CLEARED_BELOW) & (after < CLEARED_BELOW))],
+    )  # fmt: skip
+
+
+def _gauge(effect: Effect) -> Gauge | None:
+    """A figure and the healthy range in the working scale; None for words."""
+    reading, shown = effect.reading, effect.shown
+    device = shown.instrument
+    if reading.value is None or shown.words[0, 0].sum() > 0.5:
+        return None
+    mean, sd = float(shown.mean[0, 0]), float(shown.sd[0, 0])
+    bound = device.error_share * abs(reading.value) + device.error_floor + reading.meter_error + reading.resolution
+    ends = device.working([reading.value - bound, reading.value + bound])
+    return Gauge(
+        low=mean - 2 * sd, high=mean + 2 * sd, value=float(device.working(reading.value)), doubt=0.5 * float(ends[1] - ends[0]),
+        log=device.log_scale,
+    )  # fmt: skip
+
+
+def _history(circuit: Circuit, belief: Belief) -> list[UnitHistory]:
+    """The units that lead at some step, each with its share after every reading."""
+    shares = belief.steps @ belief.hypotheses.member
+    leading = dict.fromkeys(int(u) for row in shares[::-1] for u in np.argsort(-row)[:3])
+    names = belief.hypotheses.units
+    return [
+        UnitHistory(unit=names[u], title=unit_title(circuit, names[u]), shares=[float(v) for v in shares[:, u]])
+        for u in list(leading)[:HISTORY_UNITS]
+    ]
+
+
+def _suspects(judgement: Judgement) -> list[SuspectView]:
+    circuit, belief, readings = judgement.predictor.circuit, judgement.belief, judgement.readings
+    names, share, prior = belief.hypotheses.units, belief.units(), belief.units(0)
+    found: list[SuspectView] = []
+    for u in np.argsort(-share):
+        if share[u] < SHOWN_ABOVE and len(found) >= 3:
+            break
+        unit = names[u]
+        known = circuit.units.get(unit) or Unit(unit, unit_title(circuit, unit), "component", 0.0, 0.0)
+        found.append(
+            SuspectView(
+                unit=unit, title=unit_title(circuit, unit), group=unit if unit in (NONE, UNKNOWN) else known.group, place=known.place,
+                probability=float(share[u]), prior=float(prior[u]), faults=_faults(circuit, belief, unit, float(share[u])),
+                evidence=[Evidence(reading=r.id, weight_ban=float(judgement.factors[i, u])) for i, r in enumerate(readings)],
+            )
+        )  # fmt: skip
+    return found
+
+
+def _faults(circuit: Circuit, belief: Belief, unit: str, share: float) -> list[FaultShare]:
+    """The likeliest ways in which a unit may have failed, severities that read alike taken together."""
+    found: dict[tuple[str, str], float] = {}
+    for suspect, probability in zip(belief.hypotheses.suspects, belief.now, strict=True):
+        if suspect.unit == unit and suspect.fault in circuit.faults:
+            key = (suspect.fault, fault_title(circuit, suspect))
+            found[key] = found.get(key, 0.0) + float(probability)
+    ranked = sorted(found.items(), key=lambda item: -item[1])[:3]
+    return [
+        FaultShare(id=fault, title=title, probability=p, repair=circuit.faults[fault].repair)
+        for (fault, title), p in ranked
+        if p > 0.05 * share
+    ]
+
+
+def _branch_weights(circuit: Circuit, belief: Belief) -> dict[str, float]:
+    weights: dict[str, float] = {}
+    for suspect, probability in zip(belief.hypotheses.suspects, belief.now, strict=True):
+        fault = circuit.faults.get(suspect.fault)
+        if fault is not None:
+            key = fault.branch if circuit.parts[fault.part].SEVERAL_SYMBOLS else fault.part
+            weights[key] = weights.get(key, 0.0) + float(probability)
+    return {name: weight for name, weight in weights.items() if weight > 1e-4}
+
+
+def _conclusion(judgement: Judgement, suspects: Sequence[SuspectView]) -> ConclusionView:
+    ranking = judgement.ranking
+    rest = [s for s in suspects if s.unit not in ranking.leading and s.probability > ALTERNATIVE_ABOVE][:ALTERNATIVES]
+    alternatives = [
+        Alternative(
+            unit=s.unit, title=s.title, probability=s.probability, distinguished_by=words.distinguished_by(judgement, s.unit)
+        )
+        for s in rest
+    ]
+    return ConclusionView(
+        settled=ranking.settled, reason=words.reason_text(judgement), sentence=words.sentence(judgement),
+        group=words.leading_suspect(judgement).group, units=list(ranking.leading), certainty=ranking.certainty,
+        inseparable=len(ranking.leading) > 1, alternatives=alternatives,
+        would_change=words.would_change([(a.title, a.probability, a.distinguished_by) for a in alternatives]),
+        actions=words.actions(judgement), cautions=words.repair_cautions(judgement), expected_loss_min=ranking.expected_loss,
+    )  # fmt: skip

@@ -1,0 +1,117 @@
+"""Hypotheses as arrays for one state of the network: which ports change, by how much, which sources and curves."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+import numpy.typing as npt
+
+from sondar.core.circuit.model import AIR_OHM, OPEN_OHM, Change
+from sondar.core.solving.operating_points import Array, Hypothesis, Mask
+from sondar.core.solving.ports import PortNetwork, Ports
+
+
+class Changes:
+    """Hypotheses as arrays for one state of the network: which ports change, by how much, which sources and curves."""
+
+    def __init__(self, solver: PortNetwork, ports: Ports, hypotheses: Sequence[Hypothesis]) -> None:
+        self.solver = solver
+        self.ports = ports
+        count = len(hypotheses)
+        width = max((len(changes) for changes in hypotheses), default=0) or 1
+        self.port = np.zeros((count, width), dtype=np.intp)
+        self.delta = np.zeros((solver.samples, count, width))
+        self.source = np.zeros((count, width))
+        base = np.array([self._curve(i) for i in solver.curve_branches]).reshape(len(solver.curve_branches), 3)
+        self.curve_parameters = np.broadcast_to(base, (count, *base.shape)).copy()
+        shape = (solver.samples, count, len(solver.contacts))
+        self.contact_closed = np.broadcast_to(solver.sampled_resistance[:, None, solver.contacts], shape).copy()
+        self.contact_open = np.full(shape, AIR_OHM)
+        plain: list[tuple[int, int, int, int, float]] = []
+        for h, changes in enumerate(hypotheses):
+            for slot, change in enumerate(changes):
+                index = solver.by_id.get(change.branch)
+                if index is None or change.blocks:
+                    continue  # nothing electrical, or both ends are one node in this circuit: the change has no effect
+                if index in solver.special or change.curve_parameters or change.emf_v is not None or change.emf_scale is not None:
+                    self._add_special(h, slot, index, change)
+                elif change.set_ohm is not None:
+                    plain.append((h, slot, index, 0, change.set_ohm))
+                elif change.add_ohm is not None:
+                    plain.append((h, slot, index, 1, change.add_ohm))
+                else:
+                    plain.append((h, slot, index, 2, change.scale or 1.0))
+        if plain:
+            self._add_plain(np.array(plain))
+
+    def _curve(self, branch: int) -> tuple[float, ...]:
+        curve = self.solver.branches[branch].curve
+        assert curve is not None
+        return curve.parameters
+
+    def _add_plain(self, listed: Array) -> None:
+        """Changed resistances of ordinary branches, all at once: rows of (hypothesis, slot, branch, how, value)."""
+        h, slot, index, how = listed[:, :4].astype(np.intp).T
+        value = listed[:, 4]
+        before = self.ports.resistance[:, index]  # (S, n)
+        with np.errstate(invalid="ignore"):
+            after = np.where(how == 0, value, np.where(how == 1, before + value, before * value))
+            series = before - after
+        beside = np.array([branch.curve is not None for branch in self.solver.branches])[index]
+        shunt = 1.0 / after - np.where(beside, 0.0, 1.0 / before)  # a short across a part with a curve stands beside it
+        self.port[h, slot] = index
+        self.delta[:, h, slot] = np.where(self.ports.kept[index], series, shunt)
+
+    def _add_special(self, h: int, slot: int, index: int, change: Change) -> None:
+        """Changed sources, curves and relay contacts."""
+        branch = self.solver.branches[index]
+        if change.emf_v is not None or change.emf_scale is not None:
+            if not branch.emf_v:
+                return  # asleep: a source that gives nothing now gives nothing wrong either
+            wanted = change.emf_v if change.emf_v is not None else branch.emf_v * (change.emf_scale or 0.0)
+            self.port[h, slot], self.source[h, slot] = index, wanted - branch.emf_v
+        elif change.curve_parameters is not None:
+            for position, value in change.curve_parameters:
+                self.curve_parameters[h, self.solver.curve_branches.index(index), position] = value
+        elif branch.contact is not None:
+            position = self.solver.contacts.index(index)
+            if change.set_ohm is not None:
+                self.contact_closed[:, h, position] = self.contact_open[:, h, position] = change.set_ohm
+            elif change.add_ohm is not None:
+                self.contact_closed[:, h, position] += change.add_ohm
+
+    def _delta(self, index: int, after: Array) -> Array:
+        """Coefficient of w·wᵀ that turns the port's resistance (S, …) into ``after``."""
+        before = self.ports.resistance[:, index].reshape(-1, *([1] * (after.ndim - 1)))
+        if self.ports.kept[index]:
+            return np.asarray(before - after)
+        if self.solver.branches[index].curve is not None:  # a short across the part, beside its curve
+            return np.asarray(1.0 / after)
+        return np.asarray(1.0 / after - 1.0 / before)
+
+    def select(self, state: Mask, base: tuple[bool, ...], blown: Mask) -> tuple[npt.NDArray[np.intp], Array]:
+        """Changed ports (H, K) and coefficients (S, H, K), contacts in ``state`` and blown fuses included."""
+        solver = self.solver
+        ports, deltas = [self.port], [self.delta]
+        count = len(self.port)
+        target = np.where(state, self.contact_closed, self.contact_open)
+        for position, index in enumerate(solver.contacts):
+            delta = self._delta(index, target[:, :, position])
+            if np.any(delta):
+                ports.append(np.full((count, 1), index))
+                deltas.append(delta[:, :, None])
+        for position, index in enumerate(solver.fuses):
+            if blown[:, position].any():
+                ports.append(np.full((count, 1), index))
+                opened = np.where(blown[:, position], -OPEN_OHM, 0.0)
+                deltas.append(np.broadcast_to(opened[None, :, None], (solver.samples, count, 1)))
+        return np.concatenate(ports, axis=1), np.concatenate(deltas, axis=2)
+
+    def lifted(self) -> Array:
+        """Port quantities (S, H, Q) before resistances change, with changed source voltages applied."""
+        volts = np.broadcast_to(self.ports.volts[:, None, :], (self.solver.samples, len(self.port), self.ports.volts.shape[1]))
+        if not self.source.any():
+            return volts
+        lift: Array = np.einsum("sqhk,hk->shq", self.ports.matrix[:, :, self.port], self.source)
+        return volts + lift

@@ -1,0 +1,33 @@
+"""Fuses have a history: what a fault has blown before the technician arrives."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from sondar.core.circuit.families.supply import FUSE_BLOWS_AT
+from sondar.core.circuit.model import Setup
+from sondar.core.circuit.network import Circuit
+from sondar.core.solving.operating_points import Hypothesis, Mask
+from sondar.core.solving.solver import SetupSolver
+
+
+def blown_fuses(circuit: Circuit, hypotheses: Sequence[Hypothesis], temperature_c: float = 20.0) -> Mask:
+    """Which fuses each hypothesis has opened (H, n_fuses), with the vehicle in normal use and all plugged in.
+
+    A fault that overloads a fuse in any position of the controls has blown it before the technician arrives. Of two
+    overloaded fuses in series, the one with the greater overload opens.
+    """
+    blown: Mask | None = None
+    for controls in circuit.usual_states():
+        solver = SetupSolver(circuit, Setup(controls, frozenset(), temperature_c), [], samples=1)
+        if not solver.fuses:
+            return np.zeros((len(hypotheses), 0), dtype=bool)
+        ratings = np.array([solver.branches[i].fuse_rating_a for i in solver.fuses], dtype=float)
+        ratio = np.abs(solver.solve(hypotheses, blown).fuse_amps[0]) / ratings
+        worst = ratio == ratio.max(axis=1, keepdims=True)
+        now = (ratio > FUSE_BLOWS_AT) & worst
+        blown = now if blown is None else blown | now
+    assert blown is not None
+    return blown

@@ -1,0 +1,172 @@
+"""The linear network seen from its ports: everything that can change, conduct by a curve, or be probed.
+
+One solve per sample gives B = Wᵀ·M⁻¹·W and Wᵀ·x for the port vectors W; all further work is in the space of ports.
+"""
+
+from __future__ import annotations
+
+import zlib
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from scipy.stats import norm
+
+from sondar.core.circuit.model import AIR_OHM, CHASSIS, OPEN_OHM, Branch, Curve, Setup
+from sondar.core.circuit.network import Circuit
+from sondar.core.solving.operating_points import SAMPLES, Array, Mask, Pair
+
+IMPEDANCE_FORM_OHM = 1e4
+"""Resistances up to this, and all sources, keep their current as an unknown."""
+
+LEAK_SIEMENS = 1e-10
+"""Leakage per node, which makes isolated sections solvable."""
+
+
+def curve_floor(curve: Curve) -> float:
+    """Conductance in siemens that the linear network lends to a curve's branch, so that its ends never float.
+
+    A thousandth of the part's own conductance; the curve then supplies only the difference.
+    """
+    reference_ohm = {"lamp": curve.parameters[1], "motor": curve.parameters[0], "diode": 1e-3 * curve.parameters[2],
+                    "sink": curve.parameters[1] / curve.parameters[0]}[curve.kind]  # fmt: skip
+    return 1e-3 / reference_ohm
+
+
+@lru_cache(maxsize=4096)
+def sample_normals(name: str, samples: int) -> Array:
+    """Standard normal deviates (samples,) for one parameter; entry 0 is 0, the nominal vehicle.
+
+    Stratified and shuffled by a seed from the parameter's name, so results do not depend on order or process.
+    """
+    if samples == 1:
+        return np.zeros(1)
+    strata = norm.ppf((np.arange(samples - 1) + 0.5) / (samples - 1))
+    order = np.random.default_rng(zlib.crc32(name.encode())).permutation(samples - 1)
+    deviates = np.concatenate([[0.0], strata[order]])
+    deviates.setflags(write=False)
+    return deviates
+
+
+@dataclass(frozen=True, eq=False)
+class Ports:
+    """The linear network seen from its ports, with the relay contacts in given states.
+
+    Attributes:
+        kept: (n_branches,) True where the branch's current is an unknown (impedance form).
+        resistance: (S, n_branches) with contacts at their state.
+        matrix: (S, Q, Q) port matrix Wᵀ·M⁻¹·W; volts: (S, Q) port quantities with nothing connected.
+    """
+
+    kept: Mask
+    resistance: Array
+    matrix: Array
+    volts: Array
+
+
+class PortNetwork:
+    """The linear network of one circuit in one set-up, seen from its ports, for ``samples`` vehicles and a list of probe pairs.
+
+    Args:
+        pairs: (red node, black node) for every pair to be probed.
+        samples: number of parameter samples, the nominal one included.
+        deviates: replaces the built-in sampling by standard normal deviates per parameter name: one certain vehicle.
+        flows: branches whose current is wanted; each must be a resistance of at most ``IMPEDANCE_FORM_OHM`` or a source.
+    """
+
+    def __init__(
+        self,
+        circuit: Circuit,
+        setup: Setup,
+        pairs: Sequence[Pair],
+        samples: int = SAMPLES,
+        deviates: dict[str, float] | None = None,
+        flows: Sequence[str] = (),
+    ) -> None:
+        self.setup = setup
+        self.pairs = list(pairs)
+        self.samples = samples if deviates is None else 1
+        self._deviates = deviates
+        self.branches = circuit.branches(setup)
+        self.by_id = {branch.id: index for index, branch in enumerate(self.branches)}
+        names = sorted({node for branch in self.branches for node in (branch.a, branch.b)} | {n for p in pairs for n in p})
+        self.nodes = {name: index for index, name in enumerate(n for n in names if n != CHASSIS)}
+        self.curve_branches = [i for i, b in enumerate(self.branches) if b.curve is not None]
+        self.contacts = [i for i, b in enumerate(self.branches) if b.contact is not None]
+        self.fuses = [i for i, b in enumerate(self.branches) if b.fuse_rating_a is not None]
+        found = [self.branches[i].contact for i in self.contacts]
+        relays = [contact for contact in found if contact is not None]
+        self.coils = np.array([self.by_id[relay.coil] for relay in relays], dtype=int)
+        self.pull_in = np.array([relay.pull_in_a for relay in relays])
+        self.closed_at_rest = np.array([relay.closed_at_rest for relay in relays], dtype=bool)
+        self.closed_ohm = np.array([relay.closed_ohm for relay in relays])
+        self.special = frozenset(self.contacts)
+        self.flows = np.array([self.by_id[name] for name in flows], dtype=int)
+        self.pair_port0 = len(self.branches)
+        self.sampled_resistance = np.stack([self._sampled(branch) for branch in self.branches], axis=1)
+        self._ports: dict[tuple[bool, ...], Ports] = {}
+
+    def normals(self, name: str) -> Array:
+        """Standard normal deviates (S,) of one parameter."""
+        if self._deviates is not None:
+            return np.array([self._deviates.get(name, 0.0)])
+        return sample_normals(name, self.samples)
+
+    def _sampled(self, branch: Branch) -> Array:
+        nominal = branch.resistance_ohm if branch.contact is None else branch.contact.closed_ohm
+        if not np.isfinite(nominal) or not branch.spread or nominal >= OPEN_OHM:
+            return np.full(self.samples, nominal)
+        result: Array = nominal * np.exp(branch.spread * self.normals(branch.id))
+        return result
+
+    def ports(self, closed: tuple[bool, ...]) -> Ports:
+        """The network with each relay contact closed or open as given; solved once and kept."""
+        if closed not in self._ports:
+            self._ports[closed] = self._factorise(closed)
+        return self._ports[closed]
+
+    def _factorise(self, closed: tuple[bool, ...]) -> Ports:
+        resistance = self.sampled_resistance.copy()
+        for contact, is_closed in zip(self.contacts, closed, strict=True):
+            if not is_closed:
+                resistance[:, contact] = AIR_OHM
+        kept = np.array([
+            branch.curve is None and (bool(branch.emf_v) or bool(ohm <= IMPEDANCE_FORM_OHM))
+            for branch, ohm in zip(self.branches, resistance[0], strict=True)
+        ])  # fmt: skip
+        n = len(self.nodes)
+        size = n + int(kept.sum())
+        matrix = np.zeros((self.samples, size, size))
+        matrix[:, np.arange(n), np.arange(n)] = LEAK_SIEMENS
+        source = np.zeros((self.samples, size))
+        vectors = np.zeros((size, len(self.branches) + len(self.pairs)))
+        row = n
+        for index, branch in enumerate(self.branches):
+            incidence = self._incidence(size, branch.a, branch.b)
+            if kept[index]:
+                matrix[:, :, row] += incidence
+                matrix[:, row, :] += incidence
+                matrix[:, row, row] = -resistance[:, index]
+                source[:, row] = branch.emf_v + branch.emf_spread_v * self.normals(f"{branch.id}#emf")
+                vectors[row, index] = 1.0
+                row += 1
+                continue
+            vectors[:, index] = incidence
+            if branch.curve is not None:
+                matrix += np.outer(incidence, incidence) * curve_floor(branch.curve)
+            elif np.isfinite(resistance[0, index]):
+                matrix += np.outer(incidence, incidence) / resistance[:, index, None, None]
+        for index, (red, black) in enumerate(self.pairs):
+            vectors[:, self.pair_port0 + index] = self._incidence(size, red, black)
+        right = np.concatenate([np.broadcast_to(vectors, (self.samples, *vectors.shape)), source[:, :, None]], axis=2)
+        solved = np.linalg.solve(matrix, right)
+        return Ports(kept, resistance, vectors.T @ solved[:, :, :-1], solved[:, :, -1] @ vectors)
+
+    def _incidence(self, size: int, a: str, b: str) -> Array:
+        vector = np.zeros(size)
+        if a != CHASSIS:
+            vector[self.nodes[a]] += 1.0
+        if b != CHASSIS:
+            vector[self.nodes[b]] -= 1.0
+        return vector

@@ -1,0 +1,58 @@
+"""What is said of a proposed test: the steps to it, what each result would mean, why it, what can hurt."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from sondar.core.circuit.network import Circuit
+from sondar.core.diagnosis.costs import Step
+from sondar.core.diagnosis.predictions import SetupPredictions, class_ends, class_word
+from sondar.core.diagnosis.ranking import Proposal
+from sondar.core.instruments import instrument
+from sondar.core.quantities import format_share
+from sondar.core.wording.labels import range_label
+
+CAUTION_CONNECTOR = "Key off before disconnecting or connecting a module plug. Do not use force on locks or seals."
+
+
+def step_text(step: Step) -> str:
+    """One step in words."""
+    return f"{step.target} {step.position}" if step.kind == "control" else f"{step.kind} {step.target}"
+
+
+def outcome_label(predictions: SetupPredictions, test: int, outcome: int) -> str:
+    """What a person would call an outcome class: ``11.8 to 12.4 V``, ``OL``, ``dim``."""
+    device = instrument(predictions.tests[test].instrument)
+    word = class_word(predictions, test, outcome)
+    if word is not None:
+        return device.label(word)
+    ends = class_ends(predictions, test, outcome)
+    return "another value" if ends is None else range_label(device, *ends)
+
+
+def why(outcomes: Sequence[tuple[str, str, float]], proposal: Proposal) -> str:
+    """Why this test: ``outcomes`` are (what it shows, unit in front then, its probability), likeliest first."""
+    telling = outcomes[:3]
+    if len(telling) < 2:
+        return "Whatever it shows, the suspects stay much as they are."
+    parts = [f"{label} points to {title} ({format_share(share)})" for label, title, share in telling]
+    return f"{'; '.join(parts)}. Takes {proposal.minutes:.1f} min, saves {proposal.saving_min:.0f} min of expected loss."
+
+
+def proposal_cautions(circuit: Circuit, proposal: Proposal) -> list[str]:
+    """What can hurt or break on the way to a test and while it is made."""
+    found = []
+    test = proposal.test
+    for name, value in test.setup.controls:
+        control = circuit.document.controls.get(name)
+        if control is not None and control.caution and value != control.values[0]:
+            found.append(control.caution)
+    if any(step.kind in ("disconnect", "connect") for step in proposal.steps):
+        found.append(CAUTION_CONNECTOR)
+    if instrument(test.instrument).caution:
+        found.append(instrument(test.instrument).caution)
+    # The circuit's own caution stands for anything commanded, unless the control brought a closer one.
+    commanded = any(value != circuit.controls[name][0] for name, value in test.setup.controls)
+    if not found and commanded:
+        found.extend(circuit.document.cautions)
+    return list(dict.fromkeys(found))

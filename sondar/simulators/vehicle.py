@@ -1,0 +1,100 @@
+"""A simulated vehicle: one circuit or all of them joined, its hidden faults, its own part tolerances, and a meter that is never exact."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from sondar.core.circuit.model import Change, Setup
+from sondar.core.circuit.network import Circuit
+from sondar.core.errors import UnknownReferenceError
+from sondar.core.instruments import instrument
+from sondar.core.instruments.base import Discovery, Instrument, Population, Test
+from sondar.core.instruments.displays import observations, shown_once
+from sondar.core.solving.fuses import blown_fuses
+
+HOT_C, COLD_C, SOMETIMES = 45.0, 0.0, 0.4
+BOUND = ("always", "hot", "cold", "wiggled", "sometimes")
+"""When a fault is there: all the time, with warm or cold parts, only while the harness is moved, in two readings of five."""
+
+
+class SimulatedVehicle:
+    """Answers measurements as a vehicle would.
+
+    Args:
+        faults: (fault id, label of its severity or None for the first, and if it is not always there when: see ``BOUND``) of
+            everything that is wrong; none for a healthy vehicle.
+        seed: fixes tolerances and meter noise.
+        changes: what is wrong as changes of branches, in place of or beside named faults.
+        behind: fault ids that those changes are a severity of, for what hands and eyes find.
+    """
+
+    def __init__(
+        self, circuit: Circuit, faults: Sequence[Sequence[str | None]] = (), seed: int = 0, changes: tuple[Change, ...] = (),
+        behind: Sequence[str] = (),
+    ) -> None:  # fmt: skip
+        self.circuit = circuit
+        self._noise = np.random.default_rng(seed)
+        tolerances = np.random.default_rng(seed + 1_000_003)
+        names = {b.id for b in circuit.branches(circuit.rest_setup())}
+        # Tolerances of a real vehicle stay within ±2 standard deviations: worse parts fail inspection.
+        self._deviates = {
+            key: float(np.clip(tolerances.standard_normal(), -2.0, 2.0)) for name in sorted(names) for key in (name, f"{name}#emf")
+        }
+        self._hidden = [(changes, "always")] if changes else []
+        names_of_faults = [str(item[0]) for item in faults]
+        for name, item in zip(names_of_faults, faults, strict=True):
+            bound = str(item[2]) if len(item) > 2 else "always"
+            if bound not in BOUND:
+                raise UnknownReferenceError("time at which a fault is there", bound, list(BOUND))
+            severities = circuit.faults[name].severities
+            self._hidden.append((next((s.changes for s in severities if s.label == item[1]), severities[0].changes), bound))
+        self._faulty = tuple(circuit.faults[fault] for fault in (*names_of_faults, *behind))
+        self._found: dict[tuple[str, str], str] = {}
+        self._changes: tuple[Change, ...] = ()
+        self._blown = blown_fuses(circuit, [()])
+        self._be(20.0, wiggled=False)
+
+    def _be(self, temperature_c: float, *, wiggled: bool) -> None:
+        """Let the faults be there that are there now."""
+        there = {
+            "always": True, "hot": temperature_c >= HOT_C, "cold": temperature_c <= COLD_C, "wiggled": wiggled,
+            "sometimes": any(b == "sometimes" for _, b in self._hidden) and self._noise.random() < SOMETIMES,
+        }  # fmt: skip
+        now = tuple(change for changes, bound in self._hidden if there[bound] for change in changes)
+        if now != self._changes:
+            self._changes, self._blown = now, blown_fuses(self.circuit, [now])
+
+    def measure(self, device_id: str, red: str, black: str, setup: Setup) -> tuple[float | None, str | None]:
+        """One reading: (SI value, None) or (None, word).
+
+        Raises:
+            UnknownReferenceError: no such instrument or point, or nothing there that it could look at.
+        """
+        device = instrument(device_id)
+        for ref in (red, black):
+            self.circuit.point(ref)
+        self._be(setup.temperature_c, wiggled=device.finding)
+        if device.finding:
+            return None, self._find(device, red)
+        test = Test(device.id, red, black, setup)
+        population = Population(self.circuit, setup, [self._changes], self._blown, samples=1, deviates=self._deviates)
+        [(_, seen)] = observations({device.id: device}, population, [test]).values()
+        return shown_once(device, seen, self._noise)
+
+    def _find(self, device: Instrument, place: str) -> str:
+        """What hands and eyes find at a place: the same each time they try."""
+        key = (device.id, place)
+        if key not in self._found:
+            wires = self.circuit.document.wires
+            here = [f for f in self._faulty if place in (f.part, f.unit, f.unit.removesuffix("@system"), f.part.split(".")[0])]
+            ends = [
+                f
+                for f in self._faulty
+                if f.part in wires and place in (wires[f.part].from_.split(".")[0], wires[f.part].to.split(".")[0])
+            ]
+            loose = any(bound == "wiggled" for _, bound in self._hidden)
+            discovery = Discovery(place, tuple(here), tuple(ends), self._faulty, loose)
+            self._found[key] = device.words[0 if device.discovered(discovery, self._noise.random()) else 1]
+        return self._found[key]

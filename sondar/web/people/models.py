@@ -1,0 +1,206 @@
+"""Requests and responses about workshops, people, sessions and settings."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Literal
+from uuid import UUID
+
+from pydantic import BaseModel, Field
+
+from sondar.web.measure.models import MeterView, Strict
+
+Role = Literal["read-only", "technician", "lead"]
+SIGN_IN = r"^[A-Za-z0-9._@+-]+$"
+
+
+class AccountPath(BaseModel):
+    """Path of an account."""
+
+    account_id: UUID
+
+
+class SessionPath(BaseModel):
+    """Path of a session."""
+
+    session_id: UUID
+
+
+class MeterPath(BaseModel):
+    """Path of a meter."""
+
+    meter_id: UUID
+
+
+class SetupState(BaseModel):
+    """Whether a first workshop still has to be set up."""
+
+    needed: bool
+
+
+class FirstWorkshop(Strict):
+    """The first workshop and its first lead."""
+
+    code: str = Field(max_length=60, description="Printed by the start command.")
+    workshop: str = Field(min_length=1, max_length=80)
+    name: str = Field(min_length=1, max_length=80)
+    sign_in: str = Field(min_length=2, max_length=80, pattern=SIGN_IN)
+    password: str = Field(max_length=200)
+
+
+class SignIn(Strict):
+    """Name and password."""
+
+    sign_in: str = Field(min_length=1, max_length=80)
+    password: str = Field(min_length=1, max_length=200)
+
+
+class WorkshopView(BaseModel):
+    """A workshop's settings."""
+
+    name: str
+    rate_per_hour: float
+    currency: str
+    decision_threshold: float
+    distance_unit: Literal["km", "mi"]
+    temperature_unit: Literal["C", "F"]
+    tools: list[str]
+    version: int
+
+
+class WorkshopIn(Strict):
+    """New settings; ``version`` is the one they were made from."""
+
+    name: str = Field(min_length=1, max_length=80)
+    rate_per_hour: float = Field(ge=0, le=10_000)
+    currency: str = Field(pattern=r"^[A-Z]{3}$")
+    decision_threshold: float = Field(ge=0.6, le=0.999)
+    distance_unit: Literal["km", "mi"]
+    temperature_unit: Literal["C", "F"]
+    tools: list[str] = Field(min_length=1, max_length=20)
+    version: int = Field(ge=1, le=2_000_000_000)
+
+
+class Me(BaseModel):
+    """The signed-in person and their workshop; ``signed_in`` False has nothing else."""
+
+    signed_in: bool
+    account_id: UUID | None = None
+    session_id: UUID | None = None
+    name: str = ""
+    sign_in: str = ""
+    role: Role | None = None
+    theme: Literal["system", "light", "dark"] = "system"
+    csrf: str = Field("", description="To be sent as X-CSRF-Token with every writing request.")
+    workshop: WorkshopView | None = None
+
+
+class AccountView(BaseModel):
+    """Someone of the workshop."""
+
+    id: UUID
+    sign_in: str
+    name: str
+    role: Role
+    active: bool
+    created_at: datetime
+
+
+class AccountList(BaseModel):
+    """Everyone of the workshop."""
+
+    accounts: list[AccountView]
+
+
+class AccountIn(Strict):
+    """A new account."""
+
+    sign_in: str = Field(min_length=2, max_length=80, pattern=SIGN_IN)
+    name: str = Field(min_length=1, max_length=80)
+    role: Role
+    password: str = Field(max_length=200)
+
+
+class AccountChange(Strict):
+    """New name, role or state."""
+
+    name: str = Field(min_length=1, max_length=80)
+    role: Role
+    active: bool
+
+
+class NewPassword(Strict):
+    """A password set by a lead."""
+
+    password: str = Field(max_length=200)
+
+
+class PasswordChange(Strict):
+    """The own password."""
+
+    old: str = Field(max_length=200)
+    new: str = Field(max_length=200)
+
+
+class ThemeIn(Strict):
+    """The own theme."""
+
+    theme: Literal["system", "light", "dark"]
+
+
+class SessionView(BaseModel):
+    """A session still good."""
+
+    id: UUID
+    account_name: str
+    agent: str
+    address: str
+    created_at: datetime
+    seen_at: datetime
+    this_one: bool
+
+
+class SessionList(BaseModel):
+    """Sessions still good."""
+
+    sessions: list[SessionView]
+
+
+class MeterIn(Strict):
+    """A meter and its accuracy, from its data sheet."""
+
+    name: str = Field(min_length=1, max_length=60)
+    volts_percent: float = Field(0.5, ge=0, le=20)
+    volts_floor: float = Field(0.02, ge=0, le=2)
+    ohms_percent: float = Field(1.0, ge=0, le=20)
+    ohms_floor: float = Field(0.2, ge=0, le=20)
+
+
+class MeterList(BaseModel):
+    """Meters in use."""
+
+    meters: list[MeterView]
+
+
+class AuditQuery(BaseModel):
+    """Paging of the audit."""
+
+    before: int | None = Field(None, ge=1, le=9_000_000_000_000_000_000)
+    limit: int = Field(100, ge=1, le=200)
+
+
+class AuditEntryView(BaseModel):
+    """Who did what."""
+
+    id: int
+    who: str | None
+    action: str
+    subject: str
+    address: str
+    at: datetime
+
+
+class AuditList(BaseModel):
+    """A page of the audit, newest first."""
+
+    entries: list[AuditEntryView]
