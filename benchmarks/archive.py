@@ -16,7 +16,7 @@ import numpy as np
 import psycopg
 
 from benchmarks.site import Client, running
-from sondar.store.database import enter
+from sondar.store.database import act_for
 
 MAKE_JOBS = """
 WITH made AS (
@@ -63,7 +63,7 @@ def main() -> None:
             row = db.execute("SELECT id FROM workshop").fetchone()
             assert row is not None
             with db.transaction():
-                enter(db, row[0])
+                act_for(db, row[0])
                 db.execute(MAKE_JOBS, {"count": arguments.jobs})
             db.execute("VACUUM ANALYZE")
         print(f"{arguments.jobs} jobs made in {time.perf_counter() - begun:.0f} s", flush=True)

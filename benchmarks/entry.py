@@ -40,7 +40,7 @@ class CountingKeys(Keyboard):
 
     count = 0
 
-    def enter(self, text: str) -> None:
+    def act_for(self, text: str) -> None:
         for key in (*text, Keys.ENTER):
             time.sleep(KEY_S)
             self.page.keys(key)

@@ -16,10 +16,9 @@ import numpy as np
 
 from sondar.circuit_files import library_network, library_vehicles
 from sondar.core.circuit.model import Change
-from sondar.core.triage.answer import triage
-from sondar.core.triage.evidence import Evidence
 from sondar.core.solving.monitors import observe
-from sondar.core.triage.evidence import SeenCode
+from sondar.core.triage.answer import triage
+from sondar.core.triage.evidence import Evidence, SeenCode
 from sondar.core.triage.model import TriageModel
 
 LOST = 0.04

@@ -6,7 +6,8 @@ YAML 1.2 (ruamel.yaml) because there ``on`` and ``off`` are words, and every key
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import asdict, dataclass
+from dataclasses import replace
+from functools import lru_cache
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -17,7 +18,7 @@ from ruamel.yaml.error import MarkedYAMLError, YAMLError
 from sondar.core.circuit.document.checks import read_document
 from sondar.core.circuit.document.fields import CircuitDocument
 from sondar.core.circuit.vehicle import VehicleDocument, VehicleNetwork, read_vehicle
-from sondar.core.errors import CircuitDocumentError, Problem, SondarError
+from sondar.core.errors import CircuitDocumentError, FieldProblem
 from sondar.core.former_names import with_current_names
 
 MAX_BYTES = 512 * 1024
@@ -26,31 +27,15 @@ LIBRARY = Path(__file__).parent / "library"
 T = TypeVar("T")
 
 
-@dataclass(frozen=True)
-class LocatedProblem:
-    """One problem of a circuit file with its place in the text.
-
-    Attributes:
-        line: line number from 1, or None when the text has none (an empty file).
-        field: dotted path to the field.
-        message: what was wanted, what was found, what to do.
-    """
-
-    line: int | None
-    field: str
-    message: str
-
-    def as_dict(self) -> dict[str, Any]:
-        """Plain fields, for JSON."""
-        return asdict(self)
-
-
-class CircuitFileError(SondarError):
+class CircuitFileError(CircuitDocumentError):
     """A circuit file that cannot be used; ``problems`` lists every error with line and field."""
 
-    def __init__(self, problems: list[LocatedProblem]) -> None:
-        self.problems = problems
-        super().__init__("; ".join(f"line {p.line}: {p.field}: {p.message}" for p in problems))
+    def __init__(self, problems: list[FieldProblem]) -> None:
+        super().__init__(problems)
+        self.detail = f"The file has {len(problems)} problem{'s' if len(problems) > 1 else ''}. Nothing was stored."
+
+    def __str__(self) -> str:
+        return "; ".join(f"line {p.line}: {p.field or 'file'}: {p.message}" for p in self.problems)
 
 
 def load_circuit_text(text: str) -> CircuitDocument:
@@ -62,16 +47,16 @@ def load_circuit_text(text: str) -> CircuitDocument:
     return load_document(text, read_document)
 
 
-def former_names_in(text: str) -> list[LocatedProblem]:
+def former_names_in(text: str) -> list[FieldProblem]:
     """Notes on former names that a circuit or procedure file uses; it loads all the same.
 
     Raises:
         CircuitFileError: not YAML.
     """
 
-    def notes(data: object) -> list[LocatedProblem]:
+    def notes(data: object) -> list[FieldProblem]:
         found = with_current_names(data)[1] if isinstance(data, Mapping) else []
-        return [_locate(Problem(note.path, note.message), data) for note in found]
+        return [_locate(FieldProblem(note.path, note.message), data) for note in found]
 
     return load_document(text, notes)
 
@@ -102,8 +87,18 @@ def library_vehicles() -> dict[str, str]:
 
 def terms() -> list[list[str]]:
     """Groups of names that mean the same part, for searching."""
-    groups = YAML(typ="safe").load((LIBRARY / "terms.yaml").read_text(encoding="utf-8"))
-    return [[str(name) for name in group] for group in groups]
+    return [[str(name) for name in group] for group in _terms_file()["synonyms"]]
+
+
+def glossary() -> list[dict[str, Any]]:
+    """Terms that a screen explains: ``term``, ``meaning``, ``matters`` and ``synonyms``, by name."""
+    return sorted(({"synonyms": [], **item} for item in _terms_file()["glossary"]), key=lambda item: str(item["term"]).lower())
+
+
+@lru_cache(maxsize=1)
+def _terms_file() -> dict[str, Any]:
+    found: dict[str, Any] = YAML(typ="safe").load((LIBRARY / "terms.yaml").read_text(encoding="utf-8"))
+    return found
 
 
 def library_network(name: str) -> VehicleNetwork:
@@ -120,23 +115,25 @@ def load_document(text: str, read: Callable[[object], T]) -> T:
         CircuitFileError: not YAML, too long, or refused by ``read``.
     """
     if len(text.encode()) > MAX_BYTES:
-        raise CircuitFileError([LocatedProblem(None, "file", f"larger than {MAX_BYTES // 1024} KiB: split the circuit")])
+        raise CircuitFileError([FieldProblem(("file",), f"larger than {MAX_BYTES // 1024} KiB: split the circuit")])
     try:
         data = YAML(typ="rt").load(text)
     except MarkedYAMLError as error:
         mark = error.problem_mark or error.context_mark
         line = mark.line + 1 if mark is not None else None
         reason = error.problem or error.context or "not readable"
-        raise CircuitFileError([LocatedProblem(line, "file", f"not valid YAML: {reason}; check indentation and colons")]) from error
+        raise CircuitFileError(
+            [FieldProblem(("file",), f"not valid YAML: {reason}; check indentation and colons", line)]
+        ) from error
     except (YAMLError, ValueError, RecursionError) as error:
-        raise CircuitFileError([LocatedProblem(None, "file", f"not valid YAML: {error}")]) from error
+        raise CircuitFileError([FieldProblem(("file",), f"not valid YAML: {error}")]) from error
     try:
         return read(data)
     except CircuitDocumentError as error:
         raise CircuitFileError(sorted((_locate(p, data) for p in error.problems), key=lambda p: p.line or 0)) from error
 
 
-def _locate(problem: Problem, data: Any) -> LocatedProblem:
+def _locate(problem: FieldProblem, data: Any) -> FieldProblem:
     """Line of the deepest field of the path that the file has."""
     line, node = (1 if data is not None else None), data
     for step in problem.path:
@@ -151,4 +148,4 @@ def _locate(problem: Problem, data: Any) -> LocatedProblem:
             node = node[step]
         else:
             break
-    return LocatedProblem(line, ".".join(str(step) for step in problem.path) or "file", problem.message)
+    return replace(problem, line=line)

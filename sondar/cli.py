@@ -294,7 +294,7 @@ def plan(table: Path, policy: Policy, as_json: bool) -> None:
     try:
         found = sequence(read_table(json.loads(table.read_text(encoding="utf-8"))), policy)
     except PlanTableError as error:
-        _fail(f"{table}: {error}", as_json, [{"line": None, "field": place, "message": said} for place, said in error.problems])
+        _fail(f"{table}: {error}", as_json, [p.as_dict() for p in error.problems])
         return
     except (OSError, ValueError) as error:
         _fail(f"{table}: {error}", as_json)

@@ -29,22 +29,23 @@ from sondar.circuit_files import (
 from sondar.core.circuit.network import Circuit
 from sondar.core.codes import parse_codes
 from sondar.core.diagnosis.belief import Reading
-from sondar.core.diagnosis.judge import assess
+from sondar.core.diagnosis.costs import Situation
+from sondar.core.diagnosis.judge import judge
 from sondar.core.diagnosis.predictions import Predictor
-from sondar.core.diagnosis.ranking import Situation
-from sondar.core.instruments import ORDINARY
-from sondar.core.procedures.procedure import read_procedure
-from sondar.core.quantities import format_si, parse_entry
+from sondar.core.instruments import ORDINARY, instrument
+from sondar.core.procedures.document import read_procedure
+from sondar.core.quantities import format_si
 from sondar.core.vin import check_digit
+from sondar.core.wording import conclusion as words
 from sondar.simulators.diagnostic_vehicle import DiagnosticVehicle, DoipServer, HiddenFault
 from sondar.simulators.vehicle import SimulatedVehicle
 from sondar.store import circuits, codes, evidence, intake, jobs, people, procedures, vehicles
-from sondar.store.database import Db, enter
+from sondar.store.database import Db, act_for
 
 WORKSHOP = "Port Alder Harbour workshop"
 PASSWORD = "low-water-mark"
 PEOPLE = (
-    ("harbour", "M. V., lead", "lead"),
+    ("harbour", "M. V., workshop lead", "lead"),
     ("bay-two", "T. R., technician", "technician"),
     ("office", "A. K., office", "read-only"),
 )
@@ -56,9 +57,9 @@ class DemoJob:
     """One demo vehicle: what the customer says, what is hidden, how far the job has come.
 
     Attributes:
-        model: library vehicle; circuit: the circuit to diagnosis, empty if nothing has been chosen yet.
-        readings: how many of Sondar's proposals have been carried out; −1 for all, with the conclusion called.
-        answers: what has been asked at the door.
+        model: library vehicle; circuit: the circuit to test, empty if nothing has been chosen yet.
+        readings: how many of Sondar's proposals have been carried out; −1 for all, with the diagnosis concluded.
+        answers: what has been asked at check-in.
     """
 
     name: str
@@ -119,7 +120,7 @@ def seed(pool: ConnectionPool[Db]) -> None:
     with pool.connection() as db:
         versions = load_library(db)
         workshop_id, account_id = _people(db)
-        enter(db, workshop_id, account_id)
+        act_for(db, workshop_id, account_id)
         for item in DEMO_JOBS:
             key = _key(item.name)
             if jobs.job_of_key(db, key) is None:
@@ -142,14 +143,14 @@ def _people(db: Db) -> tuple[UUID, UUID]:
             **shop.__dict__,
             "tools": [
                 *ORDINARY,
-                "scan-value",
-                "answers",
-                "look",
-                "wiggle",
-                "feed-test",
-                "weak-pull",
-                "probe-ground",
-                "probe-supply",
+                "live-data",
+                "module-communication",
+                "visual-inspection",
+                "wiggle-test",
+                "loaded-circuit-test",
+                "line-state",
+                "applied-ground",
+                "applied-supply",
             ],
         },
     )
@@ -181,7 +182,7 @@ def _create(db: Db, key: UUID, item: DemoJob, versions: dict[str, circuits.Circu
         intake.add_note(db, job_id, uuid5(job_id, "note"), item.note)
     if item.circuit:
         version = versions[item.circuit]
-        diagnosis_id = jobs.open_diagnosis(db, job_id, uuid5(job_id, "diagnosis"), version.id, "chosen at the door", {})
+        diagnosis_id = jobs.open_diagnosis(db, job_id, uuid5(job_id, "diagnosis"), version.id, "chosen at check-in", {})
         diagnosis = jobs.diagnosis_by_id(db, diagnosis_id)
         assert diagnosis is not None
         _measure(db, diagnosis, item)
@@ -192,32 +193,29 @@ def _measure(db: Db, diagnosis: jobs.CircuitDiagnosis, item: DemoJob) -> None:
     predictor = Predictor(circuit)
     vehicle = SimulatedVehicle(circuit, [(f.fault, f.severity) for f in item.faults if f.behaviour == "hard"], seed_of(item.name))
     readings: list[Reading] = []
-    bench = Situation(circuit.rest_setup())
+    situation = Situation(circuit.rest_setup())
     while item.readings < 0 or len(readings) < item.readings:
-        result = assess(predictor, readings, bench)
-        if result.conclusion.settled:
+        ranking = judge(predictor, readings, situation).ranking
+        if ranking.settled:
             break
-        view = result.proposals[0].test
-        test = next(
-            t for t in predictor.setup(circuit.setup(view.setup.controls, frozenset(view.setup.unplugged))).tests
-            if (t.instrument, t.red, t.black) == (view.instrument, view.red, view.black)
-        )  # fmt: skip
+        test = ranking.proposals[0].test
+        device = instrument(test.instrument)
         value, word = vehicle.measure(test.instrument, test.red, test.black, test.setup)
-        text = word if value is None else format_si(value, view.unit, 4)
+        text = word if value is None else format_si(value, device.unit, 4)
         assert text is not None
-        entry = parse_entry(text)
+        entry = device.understand(text)
         reading = Reading(str(len(readings)), test, entry.value, entry.state, entry.resolution)
         readings.append(reading)
         evidence.append_reading(db, diagnosis, evidence.NewReading.of(uuid5(diagnosis.id, reading.id), test, text, entry, "meter"))
-        bench = Situation(
-            test.setup, bench.opened | {circuit.point(ref).place for ref in (test.red, test.black)} | test.setup.unplugged
-        )
+        opened = situation.opened | {circuit.point(ref).place for ref in (test.red, test.black)} | test.setup.unplugged
+        situation = Situation(test.setup, opened)
     if item.readings < 0:
-        conclusion = assess(predictor, readings, bench).conclusion
+        judgement = judge(predictor, readings, situation)
+        ranking = judgement.ranking
         evidence.append_conclusion(
             db, diagnosis, uuid5(diagnosis.id, "conclusion"),
-            {"sentence": conclusion.sentence, "group": conclusion.group, "units": conclusion.units, "certainty": min(1.0, conclusion.certainty),
-             "settled": conclusion.settled},
+            {"sentence": words.sentence(judgement), "group": words.leading_suspect(judgement).group, "units": list(ranking.leading),
+             "certainty": min(1.0, ranking.certainty), "settled": ranking.settled},
         )  # fmt: skip
 
 

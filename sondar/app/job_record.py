@@ -1,4 +1,4 @@
-"""What the store keeps of a job, put together for triage, bench and screen. No SQL and no formulas: only who goes where."""
+"""What the store keeps of a job, put together for triage, measuring and screen. No SQL and no formulas: only who goes where."""
 
 from __future__ import annotations
 
@@ -10,7 +10,6 @@ from pydantic import TypeAdapter, ValidationError
 
 from sondar.core.circuit.network import Circuit
 from sondar.core.codes import (
-    SYSTEMS,
     Classified,
     FoundCode,
     ReRead,
@@ -18,16 +17,17 @@ from sondar.core.codes import (
     classify,
     evidence_weight,
     is_stored,
-    status_words,
 )
+from sondar.core.errors import invalid
+from sondar.core.former_names import current_stage
 from sondar.core.quantities import format_distance
-from sondar.core.triage.model import Evidence, SeenCode, TriageModel
+from sondar.core.triage.evidence import Evidence, SeenCode
+from sondar.core.triage.model import TriageModel
 from sondar.core.triage.prior_factors import CONDITIONS, ENVIRONMENTS, Answers
 from sondar.core.vin import vin_problem, vin_warning
-from sondar.store.codes import Clearing, Meaning, Scan
+from sondar.store.codes import Clearing, Scan
 from sondar.store.intake import Answer
-from sondar.web.jobs.routes.models import CodeView, ScanView, Stage
-from sondar.web.problems import field_problem
+from sondar.store.jobs import STAGES
 
 RUN_CONDITIONS = ("key cycled", "engine run", "warm", "cold", "driven", "load", "wet", "actuator commanded")
 """What can be run between clearing and re-reading."""
@@ -94,7 +94,9 @@ def _vin(value: Any) -> str:
 
 
 def _stage(value: Any) -> str:
-    return str(TypeAdapter(Stage).validate_python(value))
+    if value not in STAGES:
+        raise ValueError(f"one of {', '.join(STAGES)}")
+    return str(value)
 
 
 FIELDS: dict[str, Callable[[Any], Any]] = {
@@ -114,21 +116,22 @@ def checked(field: str, value: Any) -> Any:
     """The value as it is kept.
 
     Raises:
-        ProblemError: 422, no such field or not such a value.
+        InvalidError: no such field or not such a value.
     """
     if field not in FIELDS:
-        raise field_problem("field", f"'{field}' is not asked; there are {', '.join(FIELDS)}")
+        raise invalid("field", f"'{field}' is not asked; there are {', '.join(FIELDS)}")
     try:
         return FIELDS[field](value)
     except (ValidationError, ValueError, OverflowError) as error:
         first = error.errors()[0]["msg"] if isinstance(error, ValidationError) else str(error)
-        raise field_problem(field, first) from error
+        raise invalid(field, first) from error
 
 
 def value_of(answers: Mapping[str, Answer], field: str, default: Any) -> Any:
-    """The latest answer, or the default."""
+    """The latest answer, or the default; a stage in its former spelling reads as that of today."""
     found = answers.get(field)
-    return default if found is None or found.value is None else found.value
+    value = default if found is None or found.value is None else found.value
+    return current_stage(value) if field == "stage" else value
 
 
 def intake_answers(answers: Mapping[str, Answer]) -> Answers:
@@ -226,38 +229,11 @@ def _re_reads(before: Sequence[FoundCode], since: Sequence[tuple[Scan, float]]) 
     return made
 
 
-def code_view(
-    code: FoundCode, circuits: Mapping[str, Circuit], meanings: Mapping[str, Meaning], behaviour: Classified | None
-) -> CodeView:
-    """A code with its meaning: from the vehicle's circuits, else from the workshop's own notes."""
-    owners = [slug for slug, circuit in circuits.items() if code.code in circuit.document.codes]
-    told: dict[str, Any] = {"title": "", "about": "", "kind": SYSTEMS[code.code[0]], "known_from": "none"}
-    if owners:
-        document = circuits[owners[0]].document.codes[code.code]
-        told = {"title": document.title, "about": document.about, "kind": document.kind, "known_from": "library"}
-    elif code.code in meanings:
-        told |= {"title": meanings[code.code].title, "about": meanings[code.code].about, "known_from": "workshop"}
-    return CodeView(
-        module=code.module or "", code=code.code, failure_type=code.failure_type, status=code.status,
-        status_words=status_words(code.status), circuits=owners, behaviour=behaviour.behaviour if behaviour else None,
-        behaviour_reason=behaviour.reason if behaviour else "", after_s=behaviour.after_s if behaviour else None, **told,
-    )  # fmt: skip
-
-
-def standing_codes(file: CodeFile) -> list[FoundCode]:
+def current_codes(file: CodeFile) -> list[FoundCode]:
     """The list before clearing, and what is new since."""
     known = {c.code for c in file.before}
     new = {c.code: c for scan, _ in file.since for c in scan.codes if is_stored(c.status) and c.code not in known}
     return [*file.before, *new.values()]
-
-
-def scan_view(scan: Scan, after_s: float | None, circuits: Mapping[str, Circuit], meanings: Mapping[str, Meaning]) -> ScanView:
-    """A scan for the screen; codes that are only "not tested yet" are left out."""
-    codes = [code_view(c, circuits, meanings, None) for c in scan.codes if is_stored(c.status)]
-    return ScanView(
-        id=scan.id, seq=scan.seq, source=scan.source, modules=scan.modules, conditions=scan.conditions, at=scan.created_at, by=scan.by,
-        after_s=after_s, codes=codes,
-    )  # fmt: skip
 
 
 # -- evidence -------------------------------------------------------------------------------------------
@@ -266,7 +242,7 @@ def scan_view(scan: Scan, after_s: float | None, circuits: Mapping[str, Circuit]
 def evidence(model: TriageModel, file: CodeFile, answers: Mapping[str, Answer]) -> Evidence:
     """Everything known before the first reading, for the triage."""
     seen = {}
-    for code in standing_codes(file):
+    for code in current_codes(file):
         behaviour = file.classified.get((code.module or "", code.code))
         weight = WEIGHT_OF.get(behaviour.behaviour, evidence_weight(code.status)) if behaviour else evidence_weight(code.status)
         seen[code.code] = SeenCode(code.module or "", code.code, weight)

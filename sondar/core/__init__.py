@@ -9,3 +9,6 @@ seeded from names. import-linter holds the rule (``pyproject.toml``).
 * ``diagnosis``    predictions -> belief -> plan -> conclusion
 * ``drawing``      layout of the circuit from feed to ground
 """
+
+ENGINE_VERSION = "4"
+"""Raised whenever the same readings may be judged differently; kept with what was said of a diagnosis."""

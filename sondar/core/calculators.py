@@ -1,6 +1,6 @@
-"""The sums of the trade as small panels: inputs with units, a formula with its source, results with units.
+"""The sums of the trade as small calculators: inputs with units, a formula with its source, results with units.
 
-Each panel is a pure function of SI numbers. The interface draws them from their description and knows no formula itself.
+Each calculator is a pure function of SI numbers. The interface draws them from their description and knows no formula itself.
 """
 
 from __future__ import annotations
@@ -26,7 +26,7 @@ PASCAL = {"Pa": 1.0, "kPa": 1e3, "bar": 1e5, "mbar": 1e2, "psi": 6894.757, "mmH2
 
 @dataclass(frozen=True)
 class Input:
-    """One field of a panel; ``optional`` ones may stay empty."""
+    """One field of a calculator; ``optional`` ones may stay empty."""
 
     name: str
     label: str
@@ -49,7 +49,7 @@ Values = Mapping[str, float]
 
 
 @dataclass(frozen=True)
-class Panel:
+class Calculator:
     """One sum.
 
     Attributes:
@@ -264,64 +264,64 @@ def _units(v: Values) -> list[Result]:
     return found
 
 
-CALCULATORS: Mapping[str, Panel] = {
-    panel.id: panel
-    for panel in (
-        Panel(
+CALCULATORS: Mapping[str, Calculator] = {
+    calculator.id: calculator
+    for calculator in (
+        Calculator(
             "source-resistance", "Voltage drop and source resistance", "R = (U₀ − U) ÷ I", "Thévenin's theorem; I is the tester's own current",
             "source", (Input("open", "Without load", "V", "12.4"), Input("loaded", "With load", "V", "11.8"),
                        Input("amps", "Load current", "A", "1.0")), _source_resistance),
-        Panel(
+        Calculator(
             "divider", "Divider, and the meter on it", "U = U₀·R₂ ÷ (R₁ + R₂)", "Kirchhoff's laws", "divider",
             (Input("supply", "Supply", "V", "5"), Input("top", "Upper resistor", "Ω", "2k2"), Input("bottom", "Lower resistor", "Ω", "2k2"),
              Input("meter", "Meter", "Ω", "10M", True)), _divider),
-        Panel(
+        Calculator(
             "pull-up", "Resistance behind a pull-up", "R = R_p·U ÷ (U₀ − U)", "Kirchhoff's laws", "pull-up",
             (Input("supply", "Pull-up voltage", "V", "5"), Input("pull", "Pull-up resistor", "Ω", "2k2"),
              Input("signal", "Voltage at the pin", "V", "2.5")), _pull_up),
-        Panel(
+        Calculator(
             "ohm", "Ohm and power", "U = R·I,  P = U·I", "Ohm's law; give any two", "load",
             (Input("volts", "Voltage", "V", "12", True), Input("amps", "Current", "A", "", True), Input("ohms", "Resistance", "Ω", "", True),
              Input("watts", "Power", "W", "21", True)), _ohm),
-        Panel(
+        Calculator(
             "copper", "Copper winding and temperature", "R = R₂₀·(1 + 0.00393·(T − 20))", "IEC 60028", "coil",
             (Input("ohms", "Resistance", "Ω", "82"), Input("at", "at", "°C", "20"), Input("to", "and at", "°C", "80"),
              Input("now", "Resistance warm", "Ω", "", True)), _copper),
-        Panel(
+        Calculator(
             "ntc", "Thermistor and temperature", "R = R₂₅·exp(B·(1/T − 1/298.15 K))", "B-parameter equation, IEC 60539-1", "ntc",
             (Input("r25", "Resistance at 25 °C", "Ω", "2k2"), Input("beta", "B", "", "3540"), Input("at", "Temperature", "°C", "20", True),
              Input("ohms", "or resistance", "Ω", "", True)), _ntc),
-        Panel(
+        Calculator(
             "ratiometric", "Sensor on a reference", "share = U ÷ U_ref", "output proportional to the reference just measured", "ratio",
             (Input("signal", "Signal", "V", "1.52"), Input("reference", "Reference", "V", "4.98"),
                 Input("share_low", "Share at the low end", "%", "10"),
              Input("share_high", "Share at the high end", "%", "90"), Input("low", "Low end", "", "0"), Input("high", "High end", "", "250")),
             _ratiometric),
-        Panel(
+        Calculator(
             "pulse", "Duty, frequency and mean", "Ū = U_L + D·(U_H − U_L),  U~ = (U_H − U_L)·√(D·(1 − D))", "mean and RMS of a rectangle",
             "pulse", (Input("high", "High level", "V", "13.8"), Input("low", "Low level", "V", "0.3"), Input("duty", "High for", "%", "40"),
                       Input("hertz", "Frequency", "Hz", "100")), _pulse),
-        Panel(
+        Calculator(
             "parallel", "Parallel paths", "1/R = 1/R₁ + 1/R₂ + …", "Kirchhoff's laws", "parallel",
             (Input("one", "First", "Ω", "120"), Input("two", "Second", "Ω", "120", True), Input("three", "Third", "Ω", "", True),
              Input("four", "Fourth", "Ω", "", True), Input("seen", "What the meter shows", "Ω", "", True)), _parallel),
-        Panel(
+        Calculator(
             "meter-error", "Meter error", "± (p·reading + n·digit)", "accuracy as meters state it; rectangle to standard: ÷√3, GUM 4.3.7",
             "error", (Input("reading", "Reading", "", "12.40"), Input("percent", "Accuracy", "%", "0.5"), Input("counts", "plus counts", "", "2"),
                       Input("digit", "one count is", "", "0.01")), _meter_error),
-        Panel(
+        Calculator(
             "wire", "Wire gauge and length to ohms", "R = 0.0178·l ÷ A·(1 + 0.00393·(T − 20))", "ISO 6722 copper; AWG after ASTM B258", "wire",
             (Input("mm2", "Cross-section in mm²", "", "0.5"), Input("length", "Length in metres", "", "3"), Input("at", "at", "°C", "20"),
              Input("amps", "Current", "A", "5", True)), _wire),
-        Panel(
+        Calculator(
             "orifice", "Hole and air flow", "Q = C_d·A·√(2·Δp ÷ ρ), C_d = 0.61", "ISO 5167-2; small pressures only", "orifice",
             (Input("diameter_mm", "Diameter in mm", "", "0.5"), Input("pressure", "Pressure in Pa", "", "2500"), Input("at", "Air at", "°C", "20"),
              Input("flow", "Measured flow in L/min", "", "", True)), _orifice),
-        Panel(
+        Calculator(
             "leak-rate", "Leak rate from a hold test", "q = V·Δp ÷ t", "ISO 20484, pressure change", "hold",
             (Input("litres", "Volume in litres", "", "20"), Input("before", "Pressure before in Pa", "", "2500"),
              Input("after", "after in Pa", "", "2100"), Input("seconds", "Seconds", "", "120")), _leak_rate),
-        Panel(
+        Calculator(
             "units", "Units", "exact factors", "NIST SP 811", "units",
             (Input("pressure", "Pressure in Pa", "", "100000", True), Input("celsius", "Temperature", "°C", "", True),
              Input("km", "Kilometres", "", "", True), Input("mm", "Millimetres", "", "", True),
@@ -331,21 +331,21 @@ CALCULATORS: Mapping[str, Panel] = {
 
 
 def work_out(calculator_id: str, typed: Mapping[str, str]) -> list[Result]:
-    """Results of a panel from what was typed into its fields.
+    """Results of a calculator from what was typed into its fields.
 
     Raises:
-        UnknownReferenceError: no such panel or field.
+        UnknownReferenceError: no such calculator or field.
         QuantityError: a field that is missing or no number, a value outside what the formula holds for.
     """
     if calculator_id not in CALCULATORS:
-        raise UnknownReferenceError("panel", calculator_id, list(CALCULATORS))
-    panel = CALCULATORS[calculator_id]
-    known = {item.name for item in panel.inputs}
+        raise UnknownReferenceError("calculator", calculator_id, list(CALCULATORS))
+    calculator = CALCULATORS[calculator_id]
+    known = {item.name for item in calculator.inputs}
     for name in typed:
         if name not in known:
             raise UnknownReferenceError("field", name, sorted(known))
     values = {}
-    for item in panel.inputs:
+    for item in calculator.inputs:
         text = typed.get(item.name, "").strip()
         if not text:
             if not item.optional:
@@ -357,4 +357,4 @@ def work_out(calculator_id: str, typed: Mapping[str, str]) -> list[Result]:
         if entry.unit and item.unit and entry.unit != item.unit:
             raise QuantityError(text, f"{item.unit} for {item.label.lower()}")
         values[item.name] = entry.value
-    return panel.compute(values)
+    return calculator.compute(values)

@@ -9,7 +9,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from sondar.core.errors import SondarError
+from sondar.core.errors import FieldProblem, InvalidError
 
 Behaviour = Literal["hard", "conditional", "intermittent", "history", "not run yet", "new"]
 
@@ -39,12 +39,13 @@ HARD_WITHIN_S = 30.0
 """Back within this time after clearing, key on and nothing else done: the fault is there all the time."""
 
 
-class CodeTextError(SondarError):
-    """Text in which something looks like a code and is not one."""
+class CodeTextError(InvalidError):
+    """Text in which something looks like a code and is not one: (line, what is wrong with it)."""
 
-    def __init__(self, problems: list[tuple[int, str]]) -> None:
-        self.problems = problems
-        super().__init__("; ".join(f"line {line}: {message}" for line, message in problems))
+    def __init__(self, found: list[tuple[int, str]]) -> None:
+        said = "; ".join(f"line {line}: {message}" for line, message in found)
+        problems = [FieldProblem(("text",), message, line) for line, message in found]
+        super().__init__("Codes not understood", f"{said}. Nothing was stored.", problems)
 
 
 @dataclass(frozen=True)
@@ -160,7 +161,7 @@ def _from_rows(rows: Sequence[Mapping[str, str]], first_line: int) -> list[Found
         try:
             codes = parse_codes(row.get("code", ""))
         except CodeTextError as error:
-            problems += [(number, message) for _, message in error.problems]
+            problems += [(number, problem.message) for problem in error.problems]
             continue
         status_text = row.get("status", "").strip()
         status = int(status_text, 16) if re.fullmatch(r"(0x)?[0-9A-Fa-f]{1,2}", status_text) else _status_of(status_text)

@@ -12,7 +12,7 @@ import pyvisa
 from pyvisa.resources import MessageBasedResource
 
 from sondar.core.circuit.model import Setup
-from sondar.core.errors import SondarError
+from sondar.core.errors import UnavailableError
 from sondar.core.instruments import instrument
 from sondar.core.instruments.base import Instrument
 from sondar.core.quantities import format_si
@@ -22,8 +22,11 @@ OVERLOAD = 9.9e37
 NOT_A_NUMBER = 9.91e37
 
 
-class MeterError(SondarError):
+class MeterError(UnavailableError):
     """The meter is not there, or does not answer as SCPI asks; the message says what to do."""
+
+    def __init__(self, detail: str) -> None:
+        super().__init__("Meter not read", detail)
 
 
 @dataclass(frozen=True)

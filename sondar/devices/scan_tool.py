@@ -14,6 +14,7 @@ from udsoncan.client import Client
 from udsoncan.exceptions import InvalidResponseException, NegativeResponseException, TimeoutException, UnexpectedResponseException
 
 from sondar.core.codes import FoundCode, code_of_number
+from sondar.core.errors import UnavailableError
 
 TIMEOUT_S = 3.0
 STORED = 0x2F
@@ -28,8 +29,11 @@ logging.getLogger("UdsClient").setLevel(logging.CRITICAL)
 logging.getLogger("doipclient").setLevel(logging.CRITICAL)
 
 
-class ScanToolError(Exception):
+class ScanToolError(UnavailableError):
     """The vehicle cannot be reached at all; a single silent module is no error but a finding."""
+
+    def __init__(self, detail: str) -> None:
+        super().__init__("Vehicle not read", detail)
 
 
 @dataclass(frozen=True)

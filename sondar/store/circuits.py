@@ -48,7 +48,9 @@ def save_circuit(db: Db, document: CircuitDocument, text: str) -> CircuitVersion
     )
     with db.cursor(row_factory=class_row(CircuitVersion)) as cursor:
         found = cursor.execute(
-            f"SELECT {_COLUMNS} FROM circuit_version v JOIN circuit c ON c.id = v.circuit_id WHERE c.id = %s AND v.sha256 = %s",
+            "SELECT "
+            + _COLUMNS
+            + " FROM circuit_version v JOIN circuit c ON c.id = v.circuit_id WHERE c.id = %s AND v.sha256 = %s",
             (row[0], digest),
         ).fetchone()
     assert found is not None
@@ -59,9 +61,11 @@ def newest_circuits(db: Db) -> list[CircuitVersion]:
     """The newest version of every circuit, by title; the workshop's own before the library's of the same name."""
     with db.cursor(row_factory=class_row(CircuitVersion)) as cursor:
         return cursor.execute(
-            f"""
+            """
             SELECT * FROM (
-                SELECT DISTINCT ON (c.slug) {_COLUMNS} FROM circuit_version v JOIN circuit c ON c.id = v.circuit_id
+                SELECT DISTINCT ON (c.slug) """
+            + _COLUMNS
+            + """ FROM circuit_version v JOIN circuit c ON c.id = v.circuit_id
                 ORDER BY c.slug, (c.workshop_id IS NULL), v.version DESC
             ) newest ORDER BY title
             """
@@ -72,5 +76,5 @@ def circuit_version(db: Db, version_id: UUID) -> CircuitVersion | None:
     """One version."""
     with db.cursor(row_factory=class_row(CircuitVersion)) as cursor:
         return cursor.execute(
-            f"SELECT {_COLUMNS} FROM circuit_version v JOIN circuit c ON c.id = v.circuit_id WHERE v.id = %s", (version_id,)
+            "SELECT " + _COLUMNS + " FROM circuit_version v JOIN circuit c ON c.id = v.circuit_id WHERE v.id = %s", (version_id,)
         ).fetchone()

@@ -23,7 +23,7 @@ def open_pool(dsn: str, size: int = 8) -> ConnectionPool[Db]:
     return ConnectionPool(dsn, min_size=1, max_size=size, open=True, timeout=10, check=ConnectionPool.check_connection)
 
 
-def enter(db: Db, workshop_id: UUID | None, account_id: UUID | None = None) -> None:
+def act_for(db: Db, workshop_id: UUID | None, account_id: UUID | None = None) -> None:
     """Say for the rest of the transaction whose data it works on; every policy and every default follows from it."""
     db.execute(
         "SELECT set_config('sondar.workshop', %s, true), set_config('sondar.account', %s, true)",

@@ -7,10 +7,11 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
+from psycopg import sql
 from psycopg.rows import class_row
 from psycopg.types.json import Jsonb
 
-from sondar.core.diagnosis.tests import Test
+from sondar.core.instruments.base import Test
 from sondar.core.quantities import Entry
 from sondar.store.database import Db
 from sondar.store.jobs import CircuitDiagnosis, advance, next_seq
@@ -69,9 +70,8 @@ class NewReading(ReadingFields):
 
 
 def _already(db: Db, table: str, job_id: UUID, client_key: UUID) -> bool:
-    assert table in ("reading", "voiding", "exclusion", "conclusion")
-    row = db.execute(f"SELECT 1 FROM {table} WHERE job_id = %s AND client_key = %s", (job_id, client_key)).fetchone()
-    return row is not None
+    query = sql.SQL("SELECT 1 FROM {} WHERE job_id = %s AND client_key = %s").format(sql.Identifier(table))
+    return db.execute(query, (job_id, client_key)).fetchone() is not None
 
 
 def append_reading(db: Db, diagnosis: CircuitDiagnosis, reading: NewReading) -> bool:
@@ -140,7 +140,7 @@ def append_conclusion(db: Db, diagnosis: CircuitDiagnosis, client_key: UUID, con
         """,
         {**conclusion, "job_id": diagnosis.job_id, "diagnosis_id": diagnosis.id, "seq": seq, "client_key": client_key},
     ).fetchone()
-    advance(db, diagnosis.job_id, "conclusion")
+    advance(db, diagnosis.job_id, "diagnosis")
     return row is not None
 
 
@@ -173,3 +173,41 @@ def exclusions_of(db: Db, diagnosis_id: UUID) -> dict[str, list[str]]:
     for kind, name in rows:
         found[kind].append(name)
     return found
+
+
+@dataclass(frozen=True)
+class Statement:
+    """What was said of a diagnosis after its newest reading, and by which version of the engine."""
+
+    readings: int
+    last_reading: UUID | None
+    engine: str
+    sentence: str
+    units: list[str]
+    certainty: float
+    created_at: datetime
+
+
+def add_statement(
+    db: Db, diagnosis_id: UUID, readings: int, last_reading: UUID | None, engine: str, sentence: str, units: list[str], certainty: float
+) -> None:  # fmt: skip
+    """Keep what is said now."""
+    db.execute(
+        """
+        INSERT INTO statement (diagnosis_id, readings, last_reading, engine, sentence, units, certainty)
+        VALUES (%s, %s, %s, %s, %s, %s, %s)
+        """,
+        (diagnosis_id, readings, last_reading, engine, sentence, units, certainty),
+    )
+
+
+def last_statement(db: Db, diagnosis_id: UUID) -> Statement | None:
+    """What was said last; None before the first reading."""
+    with db.cursor(row_factory=class_row(Statement)) as cursor:
+        return cursor.execute(
+            """
+            SELECT readings, last_reading, engine, sentence, units, certainty, created_at FROM statement
+            WHERE diagnosis_id = %s ORDER BY id DESC LIMIT 1
+            """,
+            (diagnosis_id,),
+        ).fetchone()

@@ -11,6 +11,7 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
+from psycopg import sql
 from psycopg.rows import class_row
 from psycopg.types.json import Jsonb
 
@@ -126,14 +127,14 @@ def photos_of(db: Db, job_id: UUID) -> list[Photo]:
 
 def picture(db: Db, photo_id: UUID, thumbnail: bool) -> tuple[bytes, str] | None:
     """(bytes, media type) of a photograph; thumbnails are JPEG."""
-    column = "thumbnail" if thumbnail else "body"
-    row = db.execute(f"SELECT {column}, media_type FROM photo WHERE id = %s", (photo_id,)).fetchone()
+    column = sql.Identifier("thumbnail" if thumbnail else "body")
+    row = db.execute(sql.SQL("SELECT {}, media_type FROM photo WHERE id = %s").format(column), (photo_id,)).fetchone()
     return None if row is None else (bytes(row[0]), "image/jpeg" if thumbnail else str(row[1]))
 
 
 _TIMELINE = """
     SELECT e.seq, e.kind, e.text, e.detail, e.ref, e.at, a.name AS by FROM (
-        SELECT 0 AS seq, 'taken in' AS kind, complaint AS text, '' AS detail, id AS ref, created_at AS at, account_id FROM job WHERE id = %(job)s
+        SELECT 0 AS seq, 'checked in' AS kind, complaint AS text, '' AS detail, id AS ref, created_at AS at, account_id FROM job WHERE id = %(job)s
         UNION ALL
         SELECT n.seq, 'answer', n.field, n.value::text, n.id, n.created_at, n.account_id FROM answer n WHERE n.job_id = %(job)s
         UNION ALL
@@ -151,17 +152,17 @@ _TIMELINE = """
         SELECT c.seq, 'codes cleared', CASE c.source WHEN 'vehicle' THEN 'through the vehicle interface' ELSE 'by hand' END, '',
                c.id, c.created_at, c.account_id FROM clearing c WHERE c.job_id = %(job)s
         UNION ALL
-        SELECT c.seq, 'diagnosis begun', v.title, c.reason, c.id, c.created_at, c.account_id
+        SELECT c.seq, 'circuit diagnosis opened', v.title, c.reason, c.id, c.created_at, c.account_id
         FROM circuit_diagnosis c JOIN circuit_version v ON v.id = c.circuit_version_id WHERE c.job_id = %(job)s
         UNION ALL
         SELECT r.seq, 'reading', r.instrument || ' at ' || r.red || ': ' || r.entry,
-               CASE WHEN t.id IS NULL THEN r.note ELSE 'taken back: ' || t.reason END, r.diagnosis_id, r.created_at, r.account_id
+               CASE WHEN t.id IS NULL THEN r.note ELSE 'voided: ' || t.reason END, r.diagnosis_id, r.created_at, r.account_id
         FROM reading r LEFT JOIN voided_reading t ON t.reading_id = r.id WHERE r.job_id = %(job)s
         UNION ALL
-        SELECT x.seq, CASE WHEN x.excluded THEN 'ruled out' ELSE 'brought back' END, x.kind || ' ' || x.name, '', x.diagnosis_id, x.created_at,
+        SELECT x.seq, CASE WHEN x.excluded THEN 'excluded' ELSE 'included again' END, x.kind || ' ' || x.name, '', x.diagnosis_id, x.created_at,
                x.account_id FROM exclusion x WHERE x.job_id = %(job)s
         UNION ALL
-        SELECT d.seq, 'conclusion', d.sentence, '', d.diagnosis_id, d.created_at, d.account_id FROM conclusion d WHERE d.job_id = %(job)s
+        SELECT d.seq, 'diagnosis', d.sentence, '', d.diagnosis_id, d.created_at, d.account_id FROM conclusion d WHERE d.job_id = %(job)s
     ) e LEFT JOIN account a ON a.id = e.account_id
     ORDER BY e.at, e.seq
 """

@@ -1,18 +1,22 @@
-"""Jobs and their diagnoses: take in, list, search, stages."""
+"""Jobs and their circuit diagnoses: check in, list, search, stages."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Literal, get_args
 from uuid import UUID
 
+from psycopg import sql
 from psycopg.rows import class_row
 from psycopg.types.json import Jsonb
 
 from sondar.store.database import Db
 
-STAGES = ("take in", "diagnosis", "conclusion", "repair", "verify", "closed")
+Stage = Literal["check-in", "testing", "diagnosis", "repair", "verify", "closed"]
+STAGES: tuple[Stage, ...] = get_args(Stage)
+"""How far a job has come."""
 
 
 @dataclass(frozen=True)
@@ -60,7 +64,7 @@ class Job:
 
 @dataclass(frozen=True)
 class CircuitDiagnosis:
-    """One circuit being chased in a job."""
+    """One circuit being diagnosed in a job."""
 
     id: UUID
     job_id: UUID
@@ -175,7 +179,7 @@ def jobs_of_vehicle(db: Db, vehicle_id: UUID) -> list[Job]:
 def set_column(db: Db, job_id: UUID, column: str, value: str | float) -> None:
     """The current value of something that the answers keep the history of."""
     assert column in ("complaint", "codes", "temperature_c", "stage", "simulated_vehicle")
-    db.execute(f"UPDATE job SET {column} = %s WHERE id = %s", (value, job_id))
+    db.execute(sql.SQL("UPDATE job SET {} = %s WHERE id = %s").format(sql.Identifier(column)), (value, job_id))
 
 
 def set_model(db: Db, job_id: UUID, model_id: UUID | None) -> None:
@@ -195,7 +199,7 @@ def advance(db: Db, job_id: UUID, stage: str) -> None:
 def open_diagnosis(
     db: Db, job_id: UUID, client_key: UUID, circuit_version_id: UUID, reason: str, triage_prior: Mapping[str, float]
 ) -> UUID:
-    """Begin to diagnosis a circuit; the same client key again is the same diagnosis."""
+    """Begin to diagnose a circuit; the same client key again is the same diagnosis."""
     seq = next_seq(db, job_id)
     db.execute(
         """
@@ -206,12 +210,12 @@ def open_diagnosis(
     )
     row = db.execute("SELECT id FROM circuit_diagnosis WHERE job_id = %s AND client_key = %s", (job_id, client_key)).fetchone()
     assert row is not None
-    advance(db, job_id, "diagnosis")
+    advance(db, job_id, "testing")
     return UUID(str(row[0]))
 
 
 def diagnoses_of(db: Db, job_id: UUID) -> list[CircuitDiagnosis]:
-    """Chases of a job in the order they were begun."""
+    """Diagnoses of a job in the order they were begun."""
     with db.cursor(row_factory=class_row(CircuitDiagnosis)) as cursor:
         return cursor.execute(_CHASE + " WHERE c.job_id = %s ORDER BY c.seq", (job_id,)).fetchall()
 

@@ -13,7 +13,7 @@ from uuid import UUID, uuid4
 
 from psycopg.rows import class_row
 
-from sondar.store.database import Db, enter
+from sondar.store.database import Db, act_for
 
 
 @dataclass(frozen=True)
@@ -84,11 +84,11 @@ class Meter:
     ohms_floor: float
     active: bool
 
-    def error(self, kind: str, value: float) -> float:
-        """Bound of the error at a value, SI units; 0 for what is no figure."""
-        if kind == "volts":
+    def error(self, quantity: str, value: float) -> float:
+        """Bound of the error at a value, SI units; ``quantity`` is ``volts`` or ``ohms``, 0 for anything else."""
+        if quantity == "volts":
             return abs(value) * self.volts_percent / 100 + self.volts_floor
-        return abs(value) * self.ohms_percent / 100 + self.ohms_floor if kind == "ohms" else 0.0
+        return abs(value) * self.ohms_percent / 100 + self.ohms_floor if quantity == "ohms" else 0.0
 
 
 @dataclass(frozen=True)
@@ -113,7 +113,7 @@ class AuditEntry:
     subject: str
     address: str
     at: datetime
-    who: str | None
+    by: str | None
 
 
 _WORKSHOP = "id, name, rate_per_hour, currency, decision_threshold, distance_unit, temperature_unit, tools, version"
@@ -138,7 +138,7 @@ def any_workshop(db: Db) -> bool:
 def create_workshop(db: Db, name: str) -> UUID:
     """A new workshop; the transaction goes on inside it."""
     made = uuid4()
-    enter(db, made)
+    act_for(db, made)
     db.execute("INSERT INTO workshop (id, name) VALUES (%s, %s)", (made, name))
     return made
 
@@ -146,7 +146,7 @@ def create_workshop(db: Db, name: str) -> UUID:
 def workshop(db: Db) -> Workshop:
     """The workshop of this transaction."""
     with db.cursor(row_factory=class_row(Workshop)) as cursor:
-        found = cursor.execute(f"SELECT {_WORKSHOP} FROM workshop WHERE id = current_workshop()").fetchone()
+        found = cursor.execute("SELECT " + _WORKSHOP + " FROM workshop WHERE id = current_workshop()").fetchone()
     assert found is not None
     return found
 
@@ -177,13 +177,13 @@ def create_account(db: Db, sign_in: str, name: str, role: str, password_hash: st
 def accounts(db: Db) -> list[Account]:
     """Everyone of the workshop, by name."""
     with db.cursor(row_factory=class_row(Account)) as cursor:
-        return cursor.execute(f"SELECT {_ACCOUNT} FROM account ORDER BY active DESC, name").fetchall()
+        return cursor.execute("SELECT " + _ACCOUNT + " FROM account ORDER BY active DESC, name").fetchall()
 
 
 def account(db: Db, account_id: UUID) -> Account | None:
     """One account of the workshop."""
     with db.cursor(row_factory=class_row(Account)) as cursor:
-        return cursor.execute(f"SELECT {_ACCOUNT} FROM account WHERE id = %s", (account_id,)).fetchone()
+        return cursor.execute("SELECT " + _ACCOUNT + " FROM account WHERE id = %s", (account_id,)).fetchone()
 
 
 def active_leads(db: Db) -> int:
@@ -305,13 +305,13 @@ def revoke_sessions(db: Db, account_id: UUID, but: UUID | None = None) -> None:
 def meters(db: Db) -> list[Meter]:
     """Meters in use, by name."""
     with db.cursor(row_factory=class_row(Meter)) as cursor:
-        return cursor.execute(f"SELECT {_METER} FROM meter WHERE active ORDER BY name").fetchall()
+        return cursor.execute("SELECT " + _METER + " FROM meter WHERE active ORDER BY name").fetchall()
 
 
 def meter(db: Db, meter_id: UUID) -> Meter | None:
     """One meter."""
     with db.cursor(row_factory=class_row(Meter)) as cursor:
-        return cursor.execute(f"SELECT {_METER} FROM meter WHERE id = %s", (meter_id,)).fetchone()
+        return cursor.execute("SELECT " + _METER + " FROM meter WHERE id = %s", (meter_id,)).fetchone()
 
 
 def add_meter(db: Db, values: dict[str, Any]) -> None:
@@ -380,7 +380,7 @@ def audit(db: Db, before: int | None, limit: int) -> list[AuditEntry]:
     with db.cursor(row_factory=class_row(AuditEntry)) as cursor:
         return cursor.execute(
             """
-            SELECT u.id, u.action, u.subject, u.address, u.at, a.name AS who
+            SELECT u.id, u.action, u.subject, u.address, u.at, a.name AS by
             FROM audit u LEFT JOIN account a ON a.id = u.account_id
             WHERE %(before)s::bigint IS NULL OR u.id < %(before)s ORDER BY u.id DESC LIMIT %(limit)s
             """,

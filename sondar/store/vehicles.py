@@ -1,4 +1,4 @@
-"""Vehicles at the door, and the vehicle models whose circuits are known."""
+"""Vehicles, and the vehicle models whose circuits are known."""
 
 from __future__ import annotations
 
@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID
 
+from psycopg import sql
 from psycopg.rows import class_row
 
 from sondar.core.circuit.vehicle import VehicleDocument, years_of
@@ -15,7 +16,7 @@ from sondar.store.database import Db
 
 @dataclass(frozen=True)
 class NewVehicle:
-    """What is known of a vehicle at the door."""
+    """What is known of a vehicle at check-in."""
 
     make: str
     model: str = ""
@@ -88,7 +89,7 @@ def vehicles_by_plate(db: Db, plate: str) -> list[Vehicle]:
 def change_vehicle(db: Db, vehicle_id: UUID, field: str, value: str | int | None) -> None:
     """A better-known fact about a vehicle; the job's answers keep who said so and when."""
     assert field in ("make", "model", "year", "plate", "mileage_km", "engine", "vin")
-    db.execute(f"UPDATE vehicle SET {field} = %s WHERE id = %s", (value, vehicle_id))
+    db.execute(sql.SQL("UPDATE vehicle SET {} = %s WHERE id = %s").format(sql.Identifier(field)), (value, vehicle_id))
 
 
 # -- models ---------------------------------------------------------------------------------------------
@@ -120,8 +121,10 @@ def newest_models(db: Db) -> list[VehicleModel]:
     """The newest version of every model; the workshop's own before the library's of the same name."""
     with db.cursor(row_factory=class_row(VehicleModel)) as cursor:
         return cursor.execute(
-            f"""
-            SELECT {_MODEL} FROM (
+            """
+            SELECT """
+            + _MODEL
+            + """ FROM (
                 SELECT DISTINCT ON (slug) * FROM vehicle_model ORDER BY slug, (workshop_id IS NULL), version DESC
             ) newest ORDER BY title
             """
@@ -145,4 +148,4 @@ def model_for(db: Db, make: str, model: str, year: int | None) -> UUID | None:
 def model_by_id(db: Db, model_id: UUID) -> VehicleModel | None:
     """One version of a model."""
     with db.cursor(row_factory=class_row(VehicleModel)) as cursor:
-        return cursor.execute(f"SELECT {_MODEL} FROM vehicle_model WHERE id = %s", (model_id,)).fetchone()
+        return cursor.execute("SELECT " + _MODEL + " FROM vehicle_model WHERE id = %s", (model_id,)).fetchone()

@@ -10,15 +10,40 @@ from typing import Any
 
 from flask import Response, send_from_directory
 from flask_openapi3 import Info, OpenAPI, Tag
+from pydantic import BaseModel
 
 from sondar import __version__
+from sondar.app.library import Library
+from sondar.app.photos import MAX_BYTES
+from sondar.app.workspace import Devices
+from sondar.core.errors import NotFoundError
 from sondar.store.database import open_pool
-from sondar.web import arithmetic, auth, bench, circuits, codes, jobs, people, procedures, shared
+from sondar.web import auth
+from sondar.web.calculators.routes import api as calculators
+from sondar.web.circuits.routes import api as circuits
+from sondar.web.codes.routes import api as codes
+from sondar.web.context import services
 from sondar.web.events import Events
-from sondar.web.measure.models import Health
-from sondar.web.photos import MAX_BYTES
-from sondar.web.problems import ProblemError, invalid_fields, register
-from sondar.web.services import Services, services
+from sondar.web.jobs.routes import api as jobs
+from sondar.web.lists.routes import api as lists
+from sondar.web.measure.routes import api as measure
+from sondar.web.people.routes import api as people
+from sondar.web.problems import invalid_fields, register
+from sondar.web.procedures.routes import api as procedures
+from sondar.web.services import Services
+from sondar.web.sharing.routes import api as sharing
+from sondar.web.vehicles.routes import api as vehicle_models
+
+FEATURES = (people, lists, jobs, vehicle_models, codes, circuits, measure, procedures, calculators, sharing)
+"""Every feature's routes; a new one is a folder beside these and a name here."""
+
+
+class Health(BaseModel):
+    """The service and its database answer."""
+
+    status: str
+    version: str
+
 
 FRONTEND = Path(__file__).parent.parent.parent / "frontend" / "dist"
 
@@ -55,7 +80,7 @@ def create_app(
         dsn: connection string; ``SONDAR_DSN`` if left out.
         prepare: work out the triage of the library's vehicles in the background.
         meter_address: VISA address of the bench meter; ``SONDAR_METER`` if left out, none if empty.
-        vehicles: vehicle interfaces, see ``Services.vehicles``; ``SONDAR_VEHICLES`` (JSON, or one ``host:port``) if left out.
+        vehicles: vehicle interfaces, see ``Devices.vehicles``; ``SONDAR_VEHICLES`` (JSON, or one ``host:port``) if left out.
     """
     app = OpenAPI(
         __name__, info=Info(title="Sondar", version=__version__), doc_ui=False, validation_error_callback=invalid_fields,
@@ -64,16 +89,15 @@ def create_app(
     app.config["MAX_CONTENT_LENGTH"] = MAX_BYTES + 64 * 1024
     app.json.sort_keys = False  # type: ignore[attr-defined]
     address = os.environ["SONDAR_DSN"] if dsn is None else dsn
-    app.extensions["sondar"] = Services(
-        open_pool(address, int(os.environ.get("SONDAR_POOL", "8"))), Events(address),
-        os.environ.get("SONDAR_METER", "") if meter_address is None else meter_address,
-        _vehicles(os.environ.get("SONDAR_VEHICLES", "")) if vehicles is None else vehicles,
-    )  # fmt: skip
+    meter = os.environ.get("SONDAR_METER", "") if meter_address is None else meter_address
+    found = _vehicles(os.environ.get("SONDAR_VEHICLES", "")) if vehicles is None else vehicles
+    pool = open_pool(address, int(os.environ.get("SONDAR_POOL", "8")))
+    held = app.extensions["sondar"] = Services(pool, Events(address), Library(), Devices(meter, found))
     if prepare:
-        app.extensions["sondar"].prepare_triage()
+        held.prepare_triage()
     register(app)
-    auth.register(app)
-    for blueprint in (people.api, jobs.api, codes.api, circuits.api, bench.api, shared.api, arithmetic.api, procedures.api):
+    auth.register(app, pool)
+    for blueprint in FEATURES:
         app.register_api(blueprint)
 
     @app.get("/api/v1/health", tags=[Tag(name="service")], responses={"200": Health})
@@ -85,7 +109,7 @@ def create_app(
 
     def page(name: str = "") -> Response:
         if name.startswith("api/"):
-            raise ProblemError(404, "Not found", f"no such address: /{name}")
+            raise NotFoundError("Not found", f"no such address: /{name}")
         if name and (FRONTEND / name).is_file():
             answer = send_from_directory(FRONTEND, name)
             if name.startswith("assets/"):

@@ -11,11 +11,14 @@ import secrets
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
-from flask import Flask, Response, g, has_request_context, request
+from flask import Flask, Response, g, request
+from psycopg_pool import ConnectionPool
 
+from sondar.core.errors import invalid
 from sondar.store import people
-from sondar.store.people import Session
-from sondar.web.problems import ProblemError, field_problem
+from sondar.store.database import Db
+from sondar.web.context import signed_in
+from sondar.web.problems import HttpError
 
 API = "/api/v1"
 OPEN_TO_ALL = {
@@ -40,11 +43,11 @@ ONLY_LEADS = {
     ("POST", f"{API}/meters"),
     ("DELETE", f"{API}/meters/<uuid:meter_id>"),
 }
-"""Routes for leads only."""
+"""Routes for workshop leads only."""
 
 WRITES_NOTHING = {
     ("POST", f"{API}/diagnoses/<uuid:diagnosis_id>/preview"),
-    ("POST", f"{API}/diagnoses/<uuid:diagnosis_id>/trace"),
+    ("POST", f"{API}/diagnoses/<uuid:diagnosis_id>/waveform"),
     ("POST", f"{API}/calculators/<string:calculator_id>"),
     ("DELETE", f"{API}/session"),
     ("PUT", f"{API}/me/password"),
@@ -71,29 +74,16 @@ def cookie_name() -> str:
     return "__Host-sondar" if secure_cookies() else "sondar"
 
 
-def who() -> Session:
-    """The signed-in person of this request."""
-    found: Session | None = g.get("who")
-    if found is None:
-        raise ProblemError(401, "Not signed in", "Sign in first.")
-    return found
-
-
-def current() -> Session | None:
-    """The same, or None: outside of requests, and for those who have not signed in."""
-    return g.get("who") if has_request_context() else None
-
-
 def hash_password(password: str, field: str = "password") -> str:
     """Argon2id hash of an acceptable password.
 
     Raises:
-        ProblemError: 422, too short or too plain.
+        InvalidError: too short or too plain.
     """
     if len(password) < PASSWORD_MIN:
-        raise field_problem(field, f"at least {PASSWORD_MIN} characters")
+        raise invalid(field, f"at least {PASSWORD_MIN} characters")
     if len(set(password)) < 5:
-        raise field_problem(field, "too few different characters")
+        raise invalid(field, "too few different characters")
     return _hasher.hash(password)
 
 
@@ -113,9 +103,8 @@ def set_cookie(response: Response, token: str) -> None:
     )
 
 
-def register(app: Flask) -> None:
+def register(app: Flask, pool: ConnectionPool[Db]) -> None:
     """Check every request to the API before its view runs."""
-    from sondar.web.services import services
 
     @app.before_request
     def identify() -> None:
@@ -123,23 +112,23 @@ def register(app: Flask) -> None:
             return
         token = request.cookies.get(cookie_name(), "")
         if token:
-            with services().pool.connection() as db:
-                g.who = people.find_session(db, token)
+            with pool.connection() as db:
+                g.session = people.find_session(db, token)
         rule = (request.method if request.method != "HEAD" else "GET", str(request.url_rule) if request.url_rule else "")
         if request.url_rule is None or rule in OPEN_TO_ALL:
             return
-        person = who()
+        person = signed_in()
         if request.method in ("GET", "HEAD", "OPTIONS"):
             if rule in ONLY_LEADS and person.role != "lead":
-                raise _forbidden("this is for leads")
+                raise _forbidden("this is for workshop leads")
             return
         if not secrets.compare_digest(request.headers.get("X-CSRF-Token", "").encode(), person.csrf.encode()):
-            raise ProblemError(403, "Request not from this page", "The request lacks this session's token. Reload the page.")
+            raise HttpError(403, "Request not from this page", "The request lacks this session's token. Reload the page.")
         if rule in ONLY_LEADS and person.role != "lead":
-            raise _forbidden("this is for leads")
+            raise _forbidden("this is for workshop leads")
         if rule not in WRITES_NOTHING and person.role == "read-only":
             raise _forbidden("your account may look, and not write")
 
 
-def _forbidden(reason: str) -> ProblemError:
-    return ProblemError(403, "Not allowed", f"Not allowed: {reason}. A lead can change that under settings.")
+def _forbidden(reason: str) -> HttpError:
+    return HttpError(403, "Not allowed", f"Not allowed: {reason}. A workshop lead can change that under settings.")

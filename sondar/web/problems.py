@@ -2,113 +2,105 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import psycopg
 import structlog
 from flask import Flask, Response, json
 from psycopg_pool import PoolTimeout
-from pydantic import ValidationError
+from pydantic import BaseModel, Field, ValidationError
 from werkzeug.exceptions import HTTPException
 
-from sondar.circuit_files import CircuitFileError
-from sondar.core.codes import CodeTextError
-from sondar.core.errors import QuantityError, UnknownReferenceError, UnsolvableNetworkError
-from sondar.devices.meter import MeterError
-from sondar.devices.scan_tool import ScanToolError
+from sondar.core.errors import (
+    ConflictError,
+    FieldProblem,
+    InvalidError,
+    NotFoundError,
+    RefusedError,
+    TooLargeError,
+    UnavailableError,
+    UnsolvableNetworkError,
+)
 
 log = structlog.get_logger()
 
+STATUS: tuple[tuple[type[RefusedError], int], ...] = (
+    (NotFoundError, 404), (ConflictError, 409), (TooLargeError, 413), (InvalidError, 422), (UnavailableError, 502),
+)  # fmt: skip
+"""Status of every branch of the error tree."""
 
-class ProblemError(Exception):
-    """A request that cannot be met; becomes problem details."""
 
-    def __init__(
-        self, status: int, title: str, detail: str, errors: list[dict[str, Any]] | None = None, **extra: Any
-    ) -> None:  # fmt: skip
-        self.status, self.title, self.detail, self.errors, self.extra = status, title, detail, errors or [], extra
+class FieldProblemModel(BaseModel):
+    """One thing wrong with one field."""
+
+    field: str
+    message: str
+    line: int | None = None
+
+
+class ProblemDetails(BaseModel):
+    """RFC 9457 problem details, with the offending fields."""
+
+    type: str = "about:blank"
+    title: str
+    status: int
+    detail: str
+    errors: list[FieldProblemModel] = Field(default_factory=list)
+
+
+class HttpError(Exception):
+    """What only HTTP knows: not signed in, not allowed, too often."""
+
+    def __init__(self, status: int, title: str, detail: str) -> None:
+        self.status, self.title, self.detail = status, title, detail
         super().__init__(detail)
 
 
-def field_problem(field: str, message: str, status: int = 422, title: str = "Some fields are not right") -> ProblemError:
-    """A request with one field at fault."""
-    return ProblemError(status, title, f"{field}: {message}", [{"field": field, "message": message, "line": None}])
-
-
-def problem(status: int, title: str, detail: str, errors: list[dict[str, Any]] | None = None, **extra: Any) -> Response:
-    """A problem-details response; ``extra`` members as RFC 9457 section 3.2 allows."""
-    body = {"type": "about:blank", "title": title, "status": status, "detail": detail, "errors": errors or [], **extra}
+def problem(status: int, title: str, detail: str, problems: Sequence[FieldProblem] = (), **facts: Any) -> Response:
+    """A problem-details response; ``facts`` as RFC 9457 section 3.2 allows."""
+    errors = [item.as_dict() for item in problems]
+    body = {"type": "about:blank", "title": title, "status": status, "detail": detail, "errors": errors, **facts}
     return Response(json.dumps(body), status=status, content_type="application/problem+json")
 
 
 def invalid_fields(error: ValidationError) -> Response:
     """Pydantic's complaints about a request."""
-    errors = [
-        {
-            "field": ".".join(str(step) for step in item["loc"]) or "body",
-            "message": item["msg"].removeprefix("Value error, "),
-            "line": None,
-        }
+    found = [
+        FieldProblem(tuple(item["loc"]) or ("body",), item["msg"].removeprefix("Value error, "))
         for item in error.errors(include_url=False, include_context=False, include_input=False)
     ]
-    first = errors[0]
-    return problem(422, "Some fields are not right", f"{first['field']}: {first['message']}", errors)
+    return problem(422, "Some fields are not right", f"{found[0].field}: {found[0].message}", found)
 
 
 def register(app: Flask) -> None:
     """Turn each branch of the error tree into a status and a body."""
 
-    @app.errorhandler(ProblemError)
-    def _api(error: ProblemError) -> Response:
-        return problem(error.status, error.title, error.detail, error.errors, **error.extra)
+    @app.errorhandler(RefusedError)
+    def _refused(error: RefusedError) -> Response:
+        status = next(status for branch, status in STATUS if isinstance(error, branch))
+        return problem(status, error.title, error.detail, error.problems, **error.facts)
 
-    @app.errorhandler(CircuitFileError)
-    def _file(error: CircuitFileError) -> Response:
-        count = len(error.problems)
-        detail = f"The file has {count} problem{'s' if count > 1 else ''}. Nothing was stored."
-        return problem(422, "File not usable", detail, [p.as_dict() for p in error.problems])
-
-    @app.errorhandler(QuantityError)
-    def _quantity(error: QuantityError) -> Response:
-        return problem(422, "Reading not understood", str(error), [{"field": "entry", "message": str(error), "line": None}])
-
-    @app.errorhandler(UnknownReferenceError)
-    def _reference(error: UnknownReferenceError) -> Response:
-        return problem(422, f"Unknown {error.kind}", str(error), [{"field": error.kind, "message": str(error), "line": None}])
+    @app.errorhandler(HttpError)
+    def _http_only(error: HttpError) -> Response:
+        return problem(error.status, error.title, error.detail)
 
     @app.errorhandler(UnsolvableNetworkError)
     def _unsolvable(error: UnsolvableNetworkError) -> Response:
         return problem(422, "Circuit cannot be solved", str(error))
 
-    @app.errorhandler(CodeTextError)
-    def _codes(error: CodeTextError) -> Response:
-        errors = [{"field": "text", "message": message, "line": line} for line, message in error.problems]
-        return problem(422, "Codes not understood", f"{error}. Nothing was stored.", errors)
-
-    @app.errorhandler(ScanToolError)
-    def _scan_tool(error: ScanToolError) -> Response:
-        return problem(502, "Vehicle not read", str(error))
-
     @app.errorhandler(psycopg.DataError)
     def _data(error: psycopg.DataError) -> Response:
         log.warning("data_refused", error=str(error))
-        return problem(
-            422,
-            "A value cannot be stored",
-            "One of the values holds characters or numbers that cannot be stored. Nothing was stored.",
-        )
-
-    @app.errorhandler(MeterError)
-    def _meter(error: MeterError) -> Response:
-        return problem(502, "Meter not read", str(error))
+        said = "One of the values holds characters or numbers that cannot be stored. Nothing was stored."
+        return problem(422, "A value cannot be stored", said)
 
     @app.errorhandler(psycopg.OperationalError)
     @app.errorhandler(PoolTimeout)
     def _database(error: Exception) -> Response:
         log.warning("database_unreachable", error=str(error))
-        return problem(
-            503, "Database not reachable", "Nothing was stored by this request. It will work again when the database is back."
-        )
+        said = "Nothing was stored by this request. It will work again when the database is back."
+        return problem(503, "Database not reachable", said)
 
     @app.errorhandler(HTTPException)
     def _http(error: HTTPException) -> Response:
@@ -117,6 +109,5 @@ def register(app: Flask) -> None:
     @app.errorhandler(Exception)
     def _unexpected(error: Exception) -> Response:
         log.exception("unexpected_error", error=str(error))
-        return problem(
-            500, "Sondar failed", "An error of ours. What you entered before is kept. Try again; if it stays, report it."
-        )
+        said = "An internal error. What you entered before is kept. Try again; if it stays, report it."
+        return problem(500, "Internal error", said)

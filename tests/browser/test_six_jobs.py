@@ -62,7 +62,7 @@ class Hands(ABC):
         """From the job list to the open bench."""
 
     @abstractmethod
-    def enter(self, text: str) -> None:
+    def act_for(self, text: str) -> None:
         """Type and record one reading."""
 
     @abstractmethod
@@ -92,7 +92,7 @@ class Keyboard(Hands):
         page.tab_to(lambda e: e.text == "Take in and open the bench")
         page.keys(Keys.ENTER)
 
-    def enter(self, text: str) -> None:
+    def act_for(self, text: str) -> None:
         self.page.keys(text, Keys.ENTER)
 
     def call(self) -> None:
@@ -138,7 +138,7 @@ class Touch(Hands):
         self.tap(page.find("[role=radio]"))
         self.tap_text("Take in and open the bench")
 
-    def enter(self, text: str) -> None:
+    def act_for(self, text: str) -> None:
         page = self.page
         words = {b.text: b for b in page.all("form button") if len(b.text) > 1}
         if text in words:
@@ -226,7 +226,7 @@ def test_a_job_whose_network_is_gone_for_a_minute(page: Page) -> None:
     class CutKeyboard(Keyboard):
         entered = 0
 
-        def enter(self, text: str) -> None:
+        def act_for(self, text: str) -> None:
             self.entered += 1
             if self.entered == 2:
                 page.driver.execute_cdp_cmd("Network.enable", {})

@@ -32,8 +32,8 @@ def test_a_pasted_report_is_read_whatever_stands_around_the_codes() -> None:
 def test_what_looks_like_a_code_and_is_none_is_named_with_its_line(text: str, line: int) -> None:
     with pytest.raises(CodeTextError) as caught:
         parse_codes(text)
-    assert caught.value.problems[0][0] == line
-    assert "is not a code" in caught.value.problems[0][1]
+    assert caught.value.problems[0].line == line
+    assert "is not a code" in caught.value.problems[0].message
 
 
 def test_no_code_at_all_says_what_one_looks_like() -> None:

@@ -11,7 +11,7 @@ import pytest
 from sondar.core.codes import FoundCode
 from sondar.demo import load_library
 from sondar.store import circuits, codes, evidence, intake, jobs, people, procedures, vehicles
-from sondar.store.database import enter
+from sondar.store.database import act_for
 from sondar.store.local_server import LocalServer
 from tests.conftest import AMBIENT_TEXT, circuit_of
 from tests.store.test_store import new_reading
@@ -31,7 +31,7 @@ def mine_and_theirs(dsn: str) -> tuple[UUID, UUID]:
         own = people.create_workshop(db, "Ours")
         account = people.create_account(db, f"row-{uuid4().hex[:8]}", "Row", "lead", "x")
         assert account is not None
-        enter(db, own, account)
+        act_for(db, own, account)
         db.execute("INSERT INTO session (account_id, token_sha256, csrf, expires_at) VALUES (%s, %s, 'c', now() + interval '1 day')",
                    (account, uuid4().bytes))  # fmt: skip
         people.record(db, "something", "done")
@@ -90,20 +90,20 @@ def test_every_table_with_a_workshop_is_watched(dsn: str) -> None:
 @pytest.mark.parametrize("table", OWNED)
 def test_rows_are_seen_by_their_own_workshop_only(app: psycopg.Connection, mine_and_theirs: tuple[UUID, UUID], table: str) -> None:
     own, other = mine_and_theirs
-    enter(app, own)
+    act_for(app, own)
     assert count(app, table) > 0
-    enter(app, other)
+    act_for(app, other)
     row = app.execute(f"SELECT count(*) FROM {table} WHERE workshop_id = %s", (own,)).fetchone()
     assert row == (0,)
-    enter(app, None)
+    act_for(app, None)
     assert count(app, table) == 0, "nobody sees nothing"
 
 
 def test_the_library_is_everyones_and_own_circuits_are_not(app: psycopg.Connection, mine_and_theirs: tuple[UUID, UUID]) -> None:
     own, other = mine_and_theirs
-    enter(app, own)
+    act_for(app, own)
     ours = {v.slug for v in circuits.newest_circuits(app)}
-    enter(app, other)
+    act_for(app, other)
     theirs = {v.slug for v in circuits.newest_circuits(app)}
     assert "row-ambient" in ours
     assert "row-ambient" not in theirs
@@ -112,11 +112,11 @@ def test_the_library_is_everyones_and_own_circuits_are_not(app: psycopg.Connecti
 
 def test_nothing_is_written_into_another_workshop(app: psycopg.Connection, mine_and_theirs: tuple[UUID, UUID]) -> None:
     own, other = mine_and_theirs
-    enter(app, other)
+    act_for(app, other)
     with pytest.raises(psycopg.errors.InsufficientPrivilege):
         app.execute("INSERT INTO vehicle (workshop_id, make) VALUES (%s, 'Brigg')", (own,))
     app.rollback()
-    enter(app, other)
+    act_for(app, other)
     changed = app.execute("UPDATE job SET complaint = 'mine now' WHERE workshop_id = %s", (own,)).rowcount
     assert changed == 0
 
@@ -125,16 +125,16 @@ def test_nothing_is_written_into_another_workshop(app: psycopg.Connection, mine_
                                        "UPDATE account SET workshop_id = gen_random_uuid()", "UPDATE audit SET subject = ''",
                                        "SELECT refuse_change()", "SET ROLE sondar", "ALTER TABLE job DISABLE ROW LEVEL SECURITY"])  # fmt: skip
 def test_the_application_may_not(app: psycopg.Connection, mine_and_theirs: tuple[UUID, UUID], statement: str) -> None:
-    enter(app, mine_and_theirs[0])
+    act_for(app, mine_and_theirs[0])
     with pytest.raises((psycopg.errors.InsufficientPrivilege, psycopg.errors.FeatureNotSupported)):
         app.execute(statement)
 
 
 def test_a_search_stays_inside(app: psycopg.Connection, mine_and_theirs: tuple[UUID, UUID]) -> None:
     own, other = mine_and_theirs
-    enter(app, own)
+    act_for(app, own)
     assert len(jobs.search_jobs(app, ("kelp", "kelp"))) == 1
-    enter(app, other)
+    act_for(app, other)
     assert jobs.search_jobs(app, ("kelp", "kelp")) == []
 
 

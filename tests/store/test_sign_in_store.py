@@ -9,7 +9,7 @@ import psycopg
 import pytest
 
 from sondar.store import jobs, people, vehicles
-from sondar.store.database import enter
+from sondar.store.database import act_for
 
 
 @pytest.fixture
@@ -108,7 +108,7 @@ def test_a_retired_meter_is_offered_no_more_and_still_known(db: psycopg.Connecti
 def test_a_share_link_counts_its_openings_and_ends(db: psycopg.Connection, account: UUID) -> None:
     row = db.execute("SELECT current_workshop()").fetchone()
     assert row is not None
-    enter(db, row[0], account)
+    act_for(db, row[0], account)
     job = jobs.create_job(db, jobs.NewJob(uuid4(), vehicles.create_vehicle(db, vehicles.NewVehicle("Brigg"))))
     token = uuid4().hex
     people.add_share(db, job, token, 3)

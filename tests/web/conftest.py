@@ -12,7 +12,7 @@ from flask.testing import FlaskClient
 
 from sondar.demo import load_library
 from sondar.store import people
-from sondar.store.database import enter
+from sondar.store.database import act_for
 from sondar.web import create_app
 from sondar.web.auth import hash_password
 from sondar.web.services import Services
@@ -34,7 +34,7 @@ def workshops(dsn: str) -> dict[str, str]:
             workshop_id = people.create_workshop(db, f"The {place} workshop")
             for role in ROLES:
                 people.create_account(db, f"{place}-{role}", f"{place} {role}", role, hashed)
-            enter(db, workshop_id)
+            act_for(db, workshop_id)
             db.commit()
     return {f"{place}-{role}": role for place in ("quay", "mole") for role in ROLES}
 

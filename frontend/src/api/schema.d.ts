@@ -56,40 +56,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/arithmetic": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Every sum with its fields, formula and source. */
-        get: operations["arithmetic_list_panels_arithmetic_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/arithmetic/{panel_id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Results of one sum; nothing is recorded. */
-        post: operations["arithmetic_compute_arithmetic__string_panel_id__post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/audit": {
         parameters: {
             query?: never;
@@ -107,15 +73,15 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/chases/{chase_id}/bench": {
+    "/api/v1/calculators": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** Assessment, readings and next test. */
-        get: operations["bench_show_bench_chases__uuid_chase_id__bench_get"];
+        /** Every calculator with its fields, formula and source. */
+        get: operations["calculators_list_panels_calculators_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -124,59 +90,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/chases/{chase_id}/charts": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Charts entered for the circuit on the bench, newest first. */
-        get: operations["charts_list_charts_chases__uuid_chase_id__charts_get"];
-        put?: never;
-        /** Check a chart against the circuit on the bench and keep it; the same text again is the same chart. */
-        post: operations["charts_add_chart_chases__uuid_chase_id__charts_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/chases/{chase_id}/charts/{chart_id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** How far the readings that stand have come in a chart. */
-        get: operations["charts_show_chart_chases__uuid_chase_id__charts__uuid_chart_id__get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/chases/{chase_id}/charts/{chart_id}/comparison": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The chart against Sondar's own order, from where the bench stands now. */
-        get: operations["charts_compare_chart_chases__uuid_chase_id__charts__uuid_chart_id__comparison_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/chases/{chase_id}/exclusions": {
+    "/api/v1/calculators/{calculator_id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -185,127 +99,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Rule out a point, place or instrument ("can't reach", "don't have it"), or bring it back. */
-        post: operations["bench_exclude_chases__uuid_chase_id__exclusions_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/chases/{chase_id}/ghosts": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** What a voltmeter would show all over the circuit if a unit were at fault, in a set-up; for laying over the drawing. */
-        get: operations["bench_ghosts_chases__uuid_chase_id__ghosts_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/chases/{chase_id}/meter": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** What the connected meter shows with its leads where the test puts them; nothing is recorded. */
-        post: operations["bench_meter_chases__uuid_chase_id__meter_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/chases/{chase_id}/preview": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** The reckoning of a test of the technician's own choice: expected value, minutes, worth, outcomes. */
-        post: operations["bench_preview_chases__uuid_chase_id__preview_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/chases/{chase_id}/readings": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Append a reading; answer with the bench as it stands after it. The same client key again changes nothing. */
-        post: operations["bench_add_reading_chases__uuid_chase_id__readings_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/chases/{chase_id}/readings/{reading_id}/retraction": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Take a reading back, with the reason; it stays in the record and no longer counts. */
-        post: operations["bench_retract_chases__uuid_chase_id__readings__uuid_reading_id__retraction_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/chases/{chase_id}/trace": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** What an oscilloscope would draw at the test's points, healthy and for the leading suspect. */
-        post: operations["bench_trace_chases__uuid_chase_id__trace_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/chases/{chase_id}/verdict": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Call the verdict as it stands now and keep it with its certainty. */
-        post: operations["bench_call_verdict_chases__uuid_chase_id__verdict_post"];
+        /** Results of one calculator; nothing is recorded. */
+        post: operations["calculators_compute_calculators__string_calculator_id__post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -347,6 +142,211 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/diagnoses/{diagnosis_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Assessment, readings and next test. */
+        get: operations["measure_show_diagnoses__uuid_diagnosis_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/diagnoses/{diagnosis_id}/conclusion": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Conclude as it stands now, and keep the diagnosis with its certainty. */
+        post: operations["measure_conclude_diagnoses__uuid_diagnosis_id__conclusion_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/diagnoses/{diagnosis_id}/exclusions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Exclude a point, a place or an instrument (cannot be reached, not at hand), or include it again. */
+        post: operations["measure_exclude_diagnoses__uuid_diagnosis_id__exclusions_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/diagnoses/{diagnosis_id}/expected-values": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Predicted voltages of every reachable point, healthy or under the most likely fault of one unit. */
+        get: operations["measure_expected_values_diagnoses__uuid_diagnosis_id__expected_values_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/diagnoses/{diagnosis_id}/meter": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What the connected meter shows with its probes where the test puts them; nothing is recorded. */
+        post: operations["measure_meter_diagnoses__uuid_diagnosis_id__meter_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/diagnoses/{diagnosis_id}/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Cost and expected saving of a test of the technician's own choice: expected value, minutes, outcomes. */
+        post: operations["measure_preview_diagnoses__uuid_diagnosis_id__preview_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/diagnoses/{diagnosis_id}/procedures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Procedures entered for the circuit, newest first. */
+        get: operations["procedures_list_procedures_diagnoses__uuid_diagnosis_id__procedures_get"];
+        put?: never;
+        /** Check a procedure against the circuit and keep it; the same text again is the same procedure. */
+        post: operations["procedures_add_procedure_diagnoses__uuid_diagnosis_id__procedures_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/diagnoses/{diagnosis_id}/procedures/{procedure_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far the readings have come in a procedure. */
+        get: operations["procedures_show_procedure_diagnoses__uuid_diagnosis_id__procedures__uuid_procedure_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/diagnoses/{diagnosis_id}/procedures/{procedure_id}/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The procedure against Sondar's own order, from where the technician stands now. */
+        get: operations["procedures_compare_procedure_diagnoses__uuid_diagnosis_id__procedures__uuid_procedure_id__comparison_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/diagnoses/{diagnosis_id}/readings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Append a reading; answer with what stands after it. The same client key again changes nothing. */
+        post: operations["measure_add_reading_diagnoses__uuid_diagnosis_id__readings_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/diagnoses/{diagnosis_id}/readings/{reading_id}/void": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Void a reading, with the reason; it stays in the record and no longer counts. */
+        post: operations["measure_void_diagnoses__uuid_diagnosis_id__readings__uuid_reading_id__void_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/diagnoses/{diagnosis_id}/waveform": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What an oscilloscope would draw at the test's points, healthy and for the leading suspect. */
+        post: operations["measure_waveform_diagnoses__uuid_diagnosis_id__waveform_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/health": {
         parameters: {
             query?: never;
@@ -374,8 +374,8 @@ export interface paths {
         /** Jobs, newest first, a page at a time; with ``q`` those that match by plate, code, circuit, part or words. */
         get: operations["jobs_list_jobs_jobs_get"];
         put?: never;
-        /** Take in a vehicle. The same client key again is the same job. */
-        post: operations["jobs_create_job_jobs_post"];
+        /** Check a vehicle in. The same client key again is the same job. */
+        post: operations["jobs_check_in_jobs_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -389,7 +389,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Everything of a job but its benches. */
+        /** Everything of a job but its readings. */
         get: operations["jobs_show_job_jobs__uuid_job_id__get"];
         put?: never;
         post?: never;
@@ -410,23 +410,6 @@ export interface paths {
         /** Answer a field. If someone answered it after what the writer saw, both answers are shown and nothing is stored. */
         put: operations["jobs_answer_jobs__uuid_job_id__answers__string_field__put"];
         post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/jobs/{job_id}/chases": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Open a bench on a circuit, carrying what the triage believes along. */
-        post: operations["codes_open_chase_jobs__uuid_job_id__chases_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -458,9 +441,26 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Describe a maker's code; kept for this make in the whole workshop. */
+        /** Describe a manufacturer's code; kept for this make in the whole workshop. */
         put: operations["codes_describe_jobs__uuid_job_id__codes__string_code__meaning_put"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{job_id}/diagnoses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin to test a circuit, with what the triage believes as its prior. */
+        post: operations["codes_open_diagnosis_jobs__uuid_job_id__diagnoses_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -561,7 +561,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Read every module of the connected vehicle; those that do not answer are a finding too. */
+        /** Read every module of the connected vehicle; those that do not respond are a finding too. */
         post: operations["codes_scan_vehicle_jobs__uuid_job_id__scans_vehicle_post"];
         delete?: never;
         options?: never;
@@ -577,10 +577,10 @@ export interface paths {
             cookie?: never;
         };
         /** Links of a job; their secrets are not kept and cannot be shown again. */
-        get: operations["shared_list_shares_jobs__uuid_job_id__shares_get"];
+        get: operations["sharing_list_shares_jobs__uuid_job_id__shares_get"];
         put?: never;
         /** A link that opens this job read-only until it expires. */
-        post: operations["shared_add_share_jobs__uuid_job_id__shares_post"];
+        post: operations["sharing_add_share_jobs__uuid_job_id__shares_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -598,7 +598,7 @@ export interface paths {
         put?: never;
         post?: never;
         /** Make a link open nothing from now on. */
-        delete: operations["shared_revoke_share_jobs__uuid_job_id__shares__uuid_share_id__delete"];
+        delete: operations["sharing_revoke_share_jobs__uuid_job_id__shares__uuid_share_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -628,8 +628,25 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** One cause or several, what to chase first and why, and the check that would split the candidates. */
+        /** One cause or several, which circuit to test first and why, and the check that would split the candidates. */
         get: operations["codes_triage_jobs__uuid_job_id__triage_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/lists": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every list that is chosen from. */
+        get: operations["lists_show_lists_lists_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -770,7 +787,7 @@ export interface paths {
         /** Whether the first workshop still has to be set up. */
         get: operations["people_setup_state_setup_get"];
         put?: never;
-        /** The first workshop and its lead, once, with the code that the start command printed. */
+        /** The first workshop and its workshop lead, once, with the code that the start command printed. */
         post: operations["people_set_up_setup_post"];
         delete?: never;
         options?: never;
@@ -785,8 +802,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What a link opens: complaint, codes, readings and verdicts. No names, no notes, no photographs. */
-        get: operations["shared_show_shared_shared__string_token__get"];
+        /** What a link opens: complaint, codes, readings and diagnoses. No names, no notes, no photographs. */
+        get: operations["sharing_show_shared_shared__string_token__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -803,10 +820,10 @@ export interface paths {
             cookie?: never;
         };
         /** Vehicle models whose circuits are known. */
-        get: operations["jobs_list_models_vehicle_models_get"];
+        get: operations["vehicles_list_models_vehicle_models_get"];
         put?: never;
         /** Check a vehicle file against the stored circuits and store it. */
-        post: operations["jobs_load_model_vehicle_models_post"];
+        post: operations["vehicles_load_model_vehicle_models_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -821,7 +838,7 @@ export interface paths {
             cookie?: never;
         };
         /** Vehicles that have been here under this plate. */
-        get: operations["jobs_find_vehicles_vehicles_get"];
+        get: operations["vehicles_find_vehicles_vehicles_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -838,7 +855,7 @@ export interface paths {
             cookie?: never;
         };
         /** One vehicle. */
-        get: operations["jobs_show_vehicle_vehicles__uuid_vehicle_id__get"];
+        get: operations["vehicles_show_vehicle_vehicles__uuid_vehicle_id__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -974,12 +991,12 @@ export interface components {
          * @description What else it could be, and what would tell.
          */
         Alternative: {
+            /** Distinguished By */
+            distinguished_by: string;
             /** Probability */
             probability: number;
             /** Title */
             title: string;
-            /** Told By */
-            told_by: string;
             /** Unit */
             unit: string;
         };
@@ -999,7 +1016,7 @@ export interface components {
              */
             seen_seq: number;
             /** Value */
-            value: unknown;
+            value: string | boolean | number | string[] | null;
         };
         /**
          * AnswerView
@@ -1016,11 +1033,11 @@ export interface components {
             /** Seq */
             seq: number;
             /** Value */
-            value: unknown;
+            value: string | boolean | number | string[] | null;
         };
         /**
          * Assessment
-         * @description Everything Sondar says about a job's circuit, given the readings that stand.
+         * @description Everything Sondar says about a job's circuit, given the readings that have not been voided.
          */
         Assessment: {
             /**
@@ -1030,13 +1047,9 @@ export interface components {
             branch_weights: {
                 [key: string]: number;
             };
+            conclusion: components["schemas"]["ConclusionView"];
             /** Effects */
             effects: components["schemas"]["ReadingEffect"][];
-            /**
-             * Free
-             * @description Readings that cost only their own minutes once the first proposal is set up.
-             */
-            free: components["schemas"]["ProposalView"][];
             /**
              * History
              * @description Belief of the leading units after each reading, the prior first.
@@ -1044,12 +1057,16 @@ export interface components {
             history: components["schemas"]["UnitHistory"][];
             /** Proposals */
             proposals: components["schemas"]["ProposalView"][];
+            /**
+             * Same Setup
+             * @description Readings that cost only their own minutes in the first proposal's set-up.
+             */
+            same_setup: components["schemas"]["ProposalView"][];
             setup: components["schemas"]["SetupView"];
             /** Suspects */
             suspects: components["schemas"]["SuspectView"][];
             /** Track */
             track: components["schemas"]["GroupShare"][];
-            verdict: components["schemas"]["VerdictView"];
         };
         /**
          * AuditEntryView
@@ -1065,12 +1082,12 @@ export interface components {
              * Format: date-time
              */
             at: string;
+            /** By */
+            by: string | null;
             /** Id */
             id: number;
             /** Subject */
             subject: string;
-            /** Who */
-            who: string | null;
         };
         /**
          * AuditList
@@ -1081,253 +1098,84 @@ export interface components {
             entries: components["schemas"]["AuditEntryView"][];
         };
         /**
-         * BenchView
-         * @description Everything the bench shows that changes.
+         * CalculatorInput
+         * @description One field.
          */
-        BenchView: {
-            assessment: components["schemas"]["Assessment"];
-            chase: components["schemas"]["ChaseSummary"];
-            exclusions: components["schemas"]["Exclusions"];
-            job: components["schemas"]["JobView"];
-            /**
-             * Leanings
-             * @description What was known before the first reading, and counts here.
-             */
-            leanings: string[];
-            /**
-             * Limits
-             * @description Every limit of the circuit, marked by the readings that stand.
-             */
-            limits: components["schemas"]["LimitView"][];
-            /**
-             * Meter
-             * @description A meter is connected that can be read.
-             */
-            meter: boolean;
-            /**
-             * Meters
-             * @description The workshop's meters to choose from.
-             */
-            meters: components["schemas"]["MeterView"][];
-            /** Readings */
-            readings: components["schemas"]["ReadingOut"][];
+        CalculatorInput: {
+            /** Default */
+            default: string;
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            /** Optional */
+            optional: boolean;
+            /** Unit */
+            unit: string;
         };
         /**
-         * CavityModel
-         * @description One cavity of a connector's face.
+         * CalculatorList
+         * @description All calculators.
          */
-        CavityModel: {
-            /**
-             * Behind
-             * @description What it leads to on the other side.
-             */
-            behind: string;
-            /**
-             * Colour
-             * @description Colour and cross-section of the wire in it.
-             */
-            colour: string;
-            /** Number */
-            number: string;
+        CalculatorList: {
+            /** Calculators */
+            calculators: components["schemas"]["CalculatorView"][];
         };
         /**
-         * ChartComparison
-         * @description A chart against Sondar's own order from where the technician stands, over the faults that are still believed.
+         * CalculatorResult
+         * @description One line of an answer.
          */
-        ChartComparison: {
-            /**
-             * Chart Loss
-             * @description Expected minutes lost by acting on its end, parts and comebacks included.
-             */
-            chart_loss: number;
-            /** Chart Minutes */
-            chart_minutes: number;
-            /**
-             * Chart Right
-             * @description Chance that the chart ends at the unit at fault.
-             */
-            chart_right: number;
-            /**
-             * Chart Wrong
-             * @description Chance that it condemns a good one.
-             */
-            chart_wrong: number;
-            /**
-             * Covered
-             * @description Share of the belief that the comparison is over.
-             */
-            covered: number;
-            /** Own Loss */
-            own_loss: number;
-            /** Own Minutes */
-            own_minutes: number;
-            /** Own Right */
-            own_right: number;
-            /** Own Wrong */
-            own_wrong: number;
-            /**
-             * Worth
-             * @description Step -> expected minutes saved per minute by that step now.
-             */
-            worth: {
-                [key: string]: number;
+        CalculatorResult: {
+            /** Label */
+            label: string;
+            /** Text */
+            text: string;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: number | null;
+        };
+        /**
+         * CalculatorResults
+         * @description The answer.
+         */
+        CalculatorResults: {
+            /** Results */
+            results: components["schemas"]["CalculatorResult"][];
+        };
+        /**
+         * CalculatorValues
+         * @description What was typed, field by field.
+         */
+        CalculatorValues: {
+            /** Values */
+            values?: {
+                [key: string]: string;
             };
         };
         /**
-         * ChartList
-         * @description Charts of the circuit on the bench.
+         * CalculatorView
+         * @description One calculator with its formula and source.
          */
-        ChartList: {
-            /** Charts */
-            charts: components["schemas"]["ChartSummary"][];
-        };
-        /**
-         * ChartStepView
-         * @description One step on the way.
-         */
-        ChartStepView: {
-            /** Black */
-            black: string;
-            /**
-             * Decision
-             * @description pass, fail, in doubt, or open.
-             */
-            decision: string;
-            /** Do */
-            do: string;
+        CalculatorView: {
+            /** Drawing */
+            drawing: string;
+            /** Formula */
+            formula: string;
             /** Id */
             id: string;
-            /** Instrument */
-            instrument: string;
-            /** Range */
-            range: string;
-            /** Red */
-            red: string;
-            setup: components["schemas"]["SetupView"];
-            /** Shown */
-            shown: string;
-            /**
-             * Test
-             * @description The test in one phrase.
-             */
-            test: string;
-        };
-        /**
-         * ChartSummary
-         * @description A chart in a list.
-         */
-        ChartSummary: {
-            /**
-             * Created At
-             * Format: date-time
-             */
-            created_at: string;
-            /**
-             * Id
-             * Format: uuid
-             */
-            id: string;
-            /** Title */
-            title: string;
-        };
-        /**
-         * ChartText
-         * @description A chart as text.
-         */
-        ChartText: {
-            /** Text */
-            text: string;
-        };
-        /**
-         * ChartView
-         * @description A chart followed as far as the readings go.
-         */
-        ChartView: {
-            /**
-             * Agrees
-             * @description What Sondar's belief says of that end; empty before.
-             */
-            agrees: string;
-            /**
-             * End
-             * @description What the chart says at its end; empty before.
-             */
-            end: string;
-            /** End Unit */
-            end_unit: string;
-            /**
-             * Path
-             * @description Steps taken, the open one last if the chart has not come to its end.
-             */
-            path: components["schemas"]["ChartStepView"][];
+            /** Inputs */
+            inputs: components["schemas"]["CalculatorInput"][];
             /** Source */
             source: string;
             /** Title */
             title: string;
         };
         /**
-         * ChaseIn
-         * @description Opens a bench on a circuit of the vehicle, or on any stored one.
+         * Candidate
+         * @description One place to test: a circuit's own parts, or a section that several circuits share.
          */
-        ChaseIn: {
-            /**
-             * Carry
-             * @description Begin with what the triage believes.
-             * @default true
-             */
-            carry: boolean;
-            /**
-             * Circuit Version Id
-             * Format: uuid
-             */
-            circuit_version_id: string;
-            /**
-             * Client Key
-             * Format: uuid
-             */
-            client_key: string;
-            /**
-             * Reason
-             * @default
-             */
-            reason: string;
-        };
-        /**
-         * ChaseSummary
-         * @description A chase in a list.
-         */
-        ChaseSummary: {
-            /**
-             * Circuit Version Id
-             * Format: uuid
-             */
-            circuit_version_id: string;
-            /**
-             * Created At
-             * Format: date-time
-             */
-            created_at: string;
-            /**
-             * Id
-             * Format: uuid
-             */
-            id: string;
-            /** Readings */
-            readings: number;
-            /** Reason */
-            reason: string;
-            /** Slug */
-            slug: string;
-            /** Title */
-            title: string;
-            /** Verdict */
-            verdict: string | null;
-        };
-        /**
-         * ChaseView
-         * @description One candidate to chase: a circuit's own parts, or a stretch that several circuits share.
-         */
-        ChaseView: {
+        Candidate: {
             /** Circuits */
             circuits: string[];
             /** Explains */
@@ -1336,7 +1184,7 @@ export interface components {
             id: string;
             /**
              * Open Circuit
-             * @description Circuit whose bench to open for it.
+             * @description Circuit to open for it.
              */
             open_circuit: string;
             /**
@@ -1363,17 +1211,40 @@ export interface components {
             units: string[];
         };
         /**
+         * CavityModel
+         * @description One cavity of a connector's face.
+         */
+        CavityModel: {
+            /**
+             * Behind
+             * @description What it leads to on the other side.
+             */
+            behind: string;
+            /**
+             * Colour
+             * @description Colour and cross-section of the wire in it.
+             */
+            colour: string;
+            /** Number */
+            number: string;
+        };
+        /**
+         * Choice
+         * @description Something to pick: what is stored, and what it is called.
+         */
+        Choice: {
+            /** Key */
+            key: string;
+            /** Title */
+            title: string;
+        };
+        /**
          * CircuitDetail
          * @description A circuit with its drawing.
          */
         CircuitDetail: {
             /** About */
             about: string;
-            /**
-             * Also
-             * @description Other names that people search for.
-             */
-            also: string[];
             /** Black Reference */
             black_reference: string;
             /** Cautions */
@@ -1390,11 +1261,16 @@ export interface components {
             /** Faults */
             faults: number;
             /** Instruments */
-            instruments: components["schemas"]["InstrumentModel"][];
+            instruments: components["schemas"]["InstrumentView"][];
             /** Limits */
             limits: components["schemas"]["LimitView"][];
             /** Make */
             make: string;
+            /**
+             * Notes
+             * @description Former names that the file uses; it was loaded all the same.
+             */
+            notes?: components["schemas"]["FieldProblemModel"][];
             /** Parts */
             parts: number;
             /** Points */
@@ -1405,6 +1281,11 @@ export interface components {
             slug: string;
             /** Source Text */
             source_text: string;
+            /**
+             * Synonyms
+             * @description Other names that people search for.
+             */
+            synonyms: string[];
             /** Targets */
             targets: components["schemas"]["TargetModel"][];
             /** Title */
@@ -1451,23 +1332,28 @@ export interface components {
         CircuitSummary: {
             /** About */
             about: string;
-            /**
-             * Also
-             * @description Other names that people search for.
-             */
-            also: string[];
             /** Complaint */
             complaint: string;
             /** Faults */
             faults: number;
             /** Make */
             make: string;
+            /**
+             * Notes
+             * @description Former names that the file uses; it was loaded all the same.
+             */
+            notes?: components["schemas"]["FieldProblemModel"][];
             /** Parts */
             parts: number;
             /** Points */
             points: number;
             /** Slug */
             slug: string;
+            /**
+             * Synonyms
+             * @description Other names that people search for.
+             */
+            synonyms: string[];
             /** Title */
             title: string;
             /** Version */
@@ -1581,8 +1467,49 @@ export interface components {
             title: string;
         };
         /**
+         * ConclusionIn
+         * @description Concludes as it stands.
+         */
+        ConclusionIn: {
+            /**
+             * Client Key
+             * Format: uuid
+             */
+            client_key: string;
+        };
+        /**
+         * ConclusionView
+         * @description The diagnosis as it stands, whether or not it is due.
+         */
+        ConclusionView: {
+            /** Actions */
+            actions: string[];
+            /** Alternatives */
+            alternatives: components["schemas"]["Alternative"][];
+            /** Cautions */
+            cautions: string[];
+            /** Certainty */
+            certainty: number;
+            /** Expected Loss Min */
+            expected_loss_min: number;
+            /** Group */
+            group: string;
+            /** Inseparable */
+            inseparable: boolean;
+            /** Reason */
+            reason: string;
+            /** Sentence */
+            sentence: string;
+            /** Settled */
+            settled: boolean;
+            /** Units */
+            units: string[];
+            /** Would Change */
+            would_change: string;
+        };
+        /**
          * ConnectorModel
-         * @description A connector as the bench needs it, with its face.
+         * @description A connector as the screen needs it, with its face.
          */
         ConnectorModel: {
             /** Access Min */
@@ -1615,6 +1542,64 @@ export interface components {
             title: string;
             /** Values */
             values: string[];
+        };
+        /**
+         * DiagnosisIn
+         * @description Opens a diagnosis of a circuit of the vehicle, or on any stored one.
+         */
+        DiagnosisIn: {
+            /**
+             * Carry
+             * @description Begin with what the triage believes.
+             * @default true
+             */
+            carry: boolean;
+            /**
+             * Circuit Version Id
+             * Format: uuid
+             */
+            circuit_version_id: string;
+            /**
+             * Client Key
+             * Format: uuid
+             */
+            client_key: string;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /**
+         * DiagnosisSummary
+         * @description A circuit diagnosis in a list.
+         */
+        DiagnosisSummary: {
+            /**
+             * Circuit Version Id
+             * Format: uuid
+             */
+            circuit_version_id: string;
+            /** Conclusion */
+            conclusion: string | null;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Readings */
+            readings: number;
+            /** Reason */
+            reason: string;
+            /** Slug */
+            slug: string;
+            /** Title */
+            title: string;
         };
         /**
          * Drawing
@@ -1651,6 +1636,8 @@ export interface components {
             at: string;
             /** Complaint */
             complaint: string;
+            /** Conclusion */
+            conclusion: string | null;
             /**
              * Id
              * Format: uuid
@@ -1658,8 +1645,6 @@ export interface components {
             id: string;
             /** Number */
             number: number;
-            /** Verdict */
-            verdict: string | null;
         };
         /**
          * Element
@@ -1716,7 +1701,7 @@ export interface components {
         };
         /**
          * ExclusionIn
-         * @description Rules a point or an instrument out, or back in.
+         * @description Excludes a point or an instrument, or includes it again.
          */
         ExclusionIn: {
             /**
@@ -1736,7 +1721,7 @@ export interface components {
         };
         /**
          * Exclusions
-         * @description What is ruled out now.
+         * @description What is excluded now.
          */
         Exclusions: {
             /** Instrument */
@@ -1745,10 +1730,27 @@ export interface components {
             point: string[];
         };
         /**
+         * ExpectedOverlay
+         * @description Predicted voltages against the black reference.
+         */
+        ExpectedOverlay: {
+            /** Title */
+            title: string;
+            /**
+             * Values
+             * @description Point -> label.
+             */
+            values: {
+                [key: string]: string;
+            };
+        };
+        /**
          * FaultShare
          * @description A way a unit may have failed.
          */
         FaultShare: {
+            /** Id */
+            id: string;
             /** Probability */
             probability: number;
             /** Repair */
@@ -1757,10 +1759,10 @@ export interface components {
             title: string;
         };
         /**
-         * FieldProblem
+         * FieldProblemModel
          * @description One thing wrong with one field.
          */
-        FieldProblem: {
+        FieldProblemModel: {
             /** Field */
             field: string;
             /**
@@ -1813,21 +1815,6 @@ export interface components {
             value: number;
         };
         /**
-         * Ghosts
-         * @description Predicted voltages against the black reference.
-         */
-        Ghosts: {
-            /** Title */
-            title: string;
-            /**
-             * Values
-             * @description Point -> label.
-             */
-            values: {
-                [key: string]: string;
-            };
-        };
-        /**
          * GroupShare
          * @description Belief by group at one step of the track.
          */
@@ -1864,39 +1851,43 @@ export interface components {
             version: string;
         };
         /**
-         * InstrumentModel
-         * @description An instrument.
+         * InstrumentView
+         * @description An instrument as the screen needs it.
          */
-        InstrumentModel: {
+        InstrumentView: {
+            /**
+             * Accuracy Of
+             * @description Which accuracy of the workshop's meters applies: volts, ohms, or empty.
+             */
+            accuracy_of: string;
+            /**
+             * Figures
+             * @description It shows figures; else words only.
+             */
+            figures: boolean;
             /** Id */
             id: string;
-            /** Kind */
-            kind: string;
             /**
-             * Leads
-             * @description It has two leads that touch points; else it looks at one of its targets.
+             * Probes
+             * @description It has two probes that touch points; else it looks at one of its targets.
              */
-            leads: boolean;
-            /** Only Words */
-            only_words: boolean;
+            probes: boolean;
             /** Title */
             title: string;
             /** Unit */
             unit: string;
             /** Words */
-            words: string[];
+            words: components["schemas"]["WordView"][];
         };
         /**
-         * JobDetail
-         * @description Everything of a job but its benches.
+         * JobDetailView
+         * @description Everything of a job but its readings.
          */
-        JobDetail: {
+        JobDetailView: {
             /** Answers */
             answers: {
                 [key: string]: components["schemas"]["AnswerView"];
             };
-            /** Chases */
-            chases: components["schemas"]["ChaseSummary"][];
             /** Circuits */
             circuits: components["schemas"]["CircuitOption"][];
             /** Cleared At */
@@ -1906,6 +1897,8 @@ export interface components {
              * @description What stands now: the list before clearing, with how each code behaved since.
              */
             codes: components["schemas"]["CodeView"][];
+            /** Diagnoses */
+            diagnoses: components["schemas"]["DiagnosisSummary"][];
             /** Earlier */
             earlier: components["schemas"]["EarlierJob"][];
             /**
@@ -1932,7 +1925,7 @@ export interface components {
         };
         /**
          * JobIn
-         * @description A new job: for a vehicle that has been here, or for a new one; perhaps with a circuit to chase at once.
+         * @description A new job: for a vehicle that has been here, or for a new one; perhaps with a circuit to test at once.
          */
         JobIn: {
             /**
@@ -1992,6 +1985,10 @@ export interface components {
             codes: string;
             /** Complaint */
             complaint: string;
+            /** Conclusion */
+            conclusion: string | null;
+            /** Conclusion Group */
+            conclusion_group: string | null;
             /**
              * Created At
              * Format: date-time
@@ -2004,6 +2001,11 @@ export interface components {
              * Format: uuid
              */
             id: string;
+            /**
+             * Last Seq
+             * @description Sequence number of the newest entry.
+             */
+            last_seq: number;
             /** Make */
             make: string;
             /** Mileage Km */
@@ -2030,10 +2032,6 @@ export interface components {
              * Format: uuid
              */
             vehicle_id: string;
-            /** Verdict */
-            verdict: string | null;
-            /** Verdict Group */
-            verdict_group: string | null;
             /** Vin */
             vin: string;
             /** Year */
@@ -2041,7 +2039,7 @@ export interface components {
         };
         /**
          * LimitView
-         * @description One limit with what the newest standing reading says about it.
+         * @description One limit with what the newest reading that has not been voided says about it.
          */
         LimitView: {
             /**
@@ -2107,6 +2105,26 @@ export interface components {
             start: number;
             /** Y */
             y: number;
+        };
+        /**
+         * Lists
+         * @description Every list that is chosen from, once.
+         */
+        Lists: {
+            /** Conditions */
+            conditions: components["schemas"]["Choice"][];
+            /** Environments */
+            environments: components["schemas"]["Choice"][];
+            /** Glossary */
+            glossary: components["schemas"]["Term"][];
+            /** Instruments */
+            instruments: components["schemas"]["InstrumentView"][];
+            /** Roles */
+            roles: components["schemas"]["Choice"][];
+            /** Run Conditions */
+            run_conditions: string[];
+            /** Stages */
+            stages: string[];
         };
         /**
          * Mark
@@ -2183,6 +2201,40 @@ export interface components {
             about: string;
             /** Title */
             title: string;
+        };
+        /**
+         * MeasuringView
+         * @description Everything the measuring screen shows that changes.
+         */
+        MeasuringView: {
+            assessment: components["schemas"]["Assessment"];
+            diagnosis: components["schemas"]["DiagnosisSummary"];
+            exclusions: components["schemas"]["Exclusions"];
+            job: components["schemas"]["JobView"];
+            /**
+             * Limits
+             * @description Every limit of the circuit, marked by the readings that have not been voided.
+             */
+            limits: components["schemas"]["LimitView"][];
+            /**
+             * Meter
+             * @description A meter is connected that can be read.
+             */
+            meter: boolean;
+            /**
+             * Meters
+             * @description The workshop's meters to choose from.
+             */
+            meters: components["schemas"]["MeterView"][];
+            /**
+             * Prior Reasons
+             * @description What was known before the first reading, and counts here.
+             */
+            prior_reasons: string[];
+            /** Readings */
+            readings: components["schemas"]["ReadingOut"][];
+            /** @description Set where another version of the engine named other units for the same readings. */
+            said_before: components["schemas"]["SaidBefore"] | null;
         };
         /**
          * MeterIn
@@ -2313,24 +2365,10 @@ export interface components {
             client_key: string;
         };
         /**
-         * OutcomeCard
-         * @description One possible result of a test and what it would leave.
-         */
-        OutcomeCard: {
-            /** As Healthy */
-            as_healthy: boolean;
-            /** Label */
-            label: string;
-            /** Leads */
-            leads: components["schemas"]["OutcomeLead"][];
-            /** Probability */
-            probability: number;
-        };
-        /**
-         * OutcomeLead
+         * OutcomeSuspect
          * @description A unit that an outcome would put in front, with the probability it would have.
          */
-        OutcomeLead: {
+        OutcomeSuspect: {
             /** Probability */
             probability: number;
             /** Title */
@@ -2339,78 +2377,18 @@ export interface components {
             unit: string;
         };
         /**
-         * PanelInput
-         * @description One field.
+         * OutcomeView
+         * @description One possible result of a test and what it would leave.
          */
-        PanelInput: {
-            /** Default */
-            default: string;
+        OutcomeView: {
             /** Label */
             label: string;
-            /** Name */
-            name: string;
-            /** Optional */
-            optional: boolean;
-            /** Unit */
-            unit: string;
-        };
-        /**
-         * PanelList
-         * @description All sums.
-         */
-        PanelList: {
-            /** Panels */
-            panels: components["schemas"]["PanelView"][];
-        };
-        /**
-         * PanelResult
-         * @description One line of an answer.
-         */
-        PanelResult: {
-            /** Label */
-            label: string;
-            /** Text */
-            text: string;
-            /** Unit */
-            unit: string;
-            /** Value */
-            value: number | null;
-        };
-        /**
-         * PanelResults
-         * @description The answer.
-         */
-        PanelResults: {
-            /** Results */
-            results: components["schemas"]["PanelResult"][];
-        };
-        /**
-         * PanelValues
-         * @description What was typed, field by field.
-         */
-        PanelValues: {
-            /** Values */
-            values?: {
-                [key: string]: string;
-            };
-        };
-        /**
-         * PanelView
-         * @description One sum with its formula and source.
-         */
-        PanelView: {
-            /** Drawing */
-            drawing: string;
-            /** Formula */
-            formula: string;
-            /** Id */
-            id: string;
-            /** Inputs */
-            inputs: components["schemas"]["PanelInput"][];
-            /** Source */
-            source: string;
-            /** Title */
-            title: string;
+            /** Probability */
+            probability: number;
+            /** Suspects */
+            suspects: components["schemas"]["OutcomeSuspect"][];
+            /** Within Expected */
+            within_expected: boolean;
         };
         /**
          * PartOption
@@ -2506,7 +2484,7 @@ export interface components {
             /** Detail */
             detail: string;
             /** Errors */
-            errors?: components["schemas"]["FieldProblem"][];
+            errors?: components["schemas"]["FieldProblemModel"][];
             /** Status */
             status: number;
             /** Title */
@@ -2518,8 +2496,143 @@ export interface components {
             type: string;
         };
         /**
+         * ProcedureComparison
+         * @description A procedure against Sondar's own order from where the technician stands, over the faults that are still believed.
+         */
+        ProcedureComparison: {
+            /**
+             * Covered
+             * @description Share of the belief that the comparison is over.
+             */
+            covered: number;
+            /** Own Loss */
+            own_loss: number;
+            /** Own Minutes */
+            own_minutes: number;
+            /** Own Right */
+            own_right: number;
+            /** Own Wrong */
+            own_wrong: number;
+            /**
+             * Procedure Loss
+             * @description Expected minutes lost by acting on its end, parts and comebacks included.
+             */
+            procedure_loss: number;
+            /** Procedure Minutes */
+            procedure_minutes: number;
+            /**
+             * Procedure Right
+             * @description Chance that the procedure ends at the unit at fault.
+             */
+            procedure_right: number;
+            /**
+             * Procedure Wrong
+             * @description Chance that it condemns a good one.
+             */
+            procedure_wrong: number;
+            /**
+             * Saving Per Min
+             * @description Step -> expected minutes saved per minute by that step now.
+             */
+            saving_per_min: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * ProcedureList
+         * @description Procedures entered for a circuit.
+         */
+        ProcedureList: {
+            /** Procedures */
+            procedures: components["schemas"]["ProcedureSummary"][];
+        };
+        /**
+         * ProcedureStepView
+         * @description One step on the way.
+         */
+        ProcedureStepView: {
+            /** Black */
+            black: string;
+            /**
+             * Decision
+             * @description pass, fail, in doubt, or open.
+             */
+            decision: string;
+            /** Do */
+            do: string;
+            /** Id */
+            id: string;
+            /** Instrument */
+            instrument: string;
+            /** Range */
+            range: string;
+            /** Red */
+            red: string;
+            setup: components["schemas"]["SetupView"];
+            /** Shown */
+            shown: string;
+            /**
+             * Test
+             * @description The test in one phrase.
+             */
+            test: string;
+        };
+        /**
+         * ProcedureSummary
+         * @description A procedure in a list.
+         */
+        ProcedureSummary: {
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * ProcedureText
+         * @description A procedure as text.
+         */
+        ProcedureText: {
+            /** Text */
+            text: string;
+        };
+        /**
+         * ProcedureView
+         * @description A procedure followed as far as the readings go.
+         */
+        ProcedureView: {
+            /**
+             * Agrees
+             * @description What Sondar's belief says of that end; empty before.
+             */
+            agrees: string;
+            /**
+             * End
+             * @description What the procedure says at its end; empty before.
+             */
+            end: string;
+            /** End Unit */
+            end_unit: string;
+            /**
+             * Path
+             * @description Steps taken, the open one last if the procedure has not come to its end.
+             */
+            path: components["schemas"]["ProcedureStepView"][];
+            /** Source */
+            source: string;
+            /** Title */
+            title: string;
+        };
+        /**
          * ProposalView
-         * @description A test with its reckoning and its reasons.
+         * @description A test with its cost, its expected saving and its reasons.
          */
         ProposalView: {
             /** Cautions */
@@ -2539,15 +2652,20 @@ export interface components {
              * @default null
              */
             expected_low: number | null;
+            /**
+             * Expected Saving Min
+             * @description Expected fall of the expected loss, minutes.
+             */
+            expected_saving_min: number;
             /** Minutes */
             minutes: number;
             /** Outcomes */
-            outcomes: components["schemas"]["OutcomeCard"][];
+            outcomes: components["schemas"]["OutcomeView"][];
             /**
-             * Saves Min
-             * @description Expected fall of the expected loss, minutes.
+             * Saving Per Min
+             * @description Minutes saved per minute spent.
              */
-            saves_min: number;
+            saving_per_min: number;
             /** Setup Minutes */
             setup_minutes: number;
             /** Steps */
@@ -2555,19 +2673,12 @@ export interface components {
             test: components["schemas"]["TestView"];
             /** Why */
             why: string;
-            /**
-             * Worth
-             * @description Minutes saved per minute spent.
-             */
-            worth: number;
         };
         /**
          * ReadingEffect
-         * @description What one standing reading did.
+         * @description What one reading did.
          */
         ReadingEffect: {
-            /** As Healthy */
-            as_healthy: boolean;
             /** Cleared */
             cleared: string[];
             /** Expected */
@@ -2589,6 +2700,8 @@ export interface components {
              * @default 0
              */
             weight: number;
+            /** Within Expected */
+            within_expected: boolean;
         };
         /**
          * ReadingIn
@@ -2628,7 +2741,7 @@ export interface components {
             source: "typed" | "meter";
             /**
              * Supersedes
-             * @description Reading that this one corrects: it is taken back in the same step.
+             * @description Reading that this one corrects: it is voided in the same step.
              * @default null
              */
             supersedes: string | null;
@@ -2679,8 +2792,6 @@ export interface components {
             present: number;
             /** Red */
             red: string;
-            /** Retracted Because */
-            retracted_because: string | null;
             /** Seq */
             seq: number;
             /** Setup Text */
@@ -2689,6 +2800,8 @@ export interface components {
             source: string;
             /** Unplugged */
             unplugged: string[];
+            /** Voided Because */
+            voided_because: string | null;
         };
         /**
          * Region
@@ -2707,17 +2820,19 @@ export interface components {
             top: number;
         };
         /**
-         * RetractionIn
-         * @description Takes a reading back.
+         * SaidBefore
+         * @description What another version of the engine said of the same readings.
          */
-        RetractionIn: {
+        SaidBefore: {
             /**
-             * Client Key
-             * Format: uuid
+             * At
+             * Format: date-time
              */
-            client_key: string;
-            /** Reason */
-            reason: string;
+            at: string;
+            /** Engine */
+            engine: string;
+            /** Sentence */
+            sentence: string;
         };
         /**
          * ScanIn
@@ -2922,30 +3037,35 @@ export interface components {
             revoked: boolean;
         };
         /**
-         * SharedChase
+         * SharedDiagnosis
          * @description A circuit as a customer sees it.
          */
-        SharedChase: {
+        SharedDiagnosis: {
             /** About */
             about: string;
+            /** Conclusion */
+            conclusion: string | null;
             /** Readings */
             readings: components["schemas"]["SharedReading"][];
             /** Title */
             title: string;
-            /** Verdict */
-            verdict: string | null;
         };
         /**
-         * SharedJob
+         * SharedJobView
          * @description What a share link opens.
          */
-        SharedJob: {
-            /** Chases */
-            chases: components["schemas"]["SharedChase"][];
+        SharedJobView: {
+            /**
+             * Checked In
+             * Format: date-time
+             */
+            checked_in: string;
             /** Codes */
             codes: components["schemas"]["CodeView"][];
             /** Complaint */
             complaint: string;
+            /** Diagnoses */
+            diagnoses: components["schemas"]["SharedDiagnosis"][];
             /**
              * Expires At
              * Format: date-time
@@ -2957,11 +3077,6 @@ export interface components {
             plate: string;
             /** Stage */
             stage: string;
-            /**
-             * Taken In
-             * Format: date-time
-             */
-            taken_in: string;
             /** Vehicle */
             vehicle: string;
             /** Workshop */
@@ -2972,8 +3087,6 @@ export interface components {
          * @description A reading as a customer sees it.
          */
         SharedReading: {
-            /** As Healthy */
-            as_healthy: boolean;
             /** Entry */
             entry: string;
             /** Expected */
@@ -2982,6 +3095,8 @@ export interface components {
             setup: string;
             /** Where */
             where: string;
+            /** Within Expected */
+            within_expected: boolean;
         };
         /**
          * SignIn
@@ -3067,7 +3182,7 @@ export interface components {
         };
         /**
          * TargetModel
-         * @description Something that an instrument without leads can look at.
+         * @description Something that an instrument without probes can look at.
          */
         TargetModel: {
             /** Instrument */
@@ -3078,8 +3193,22 @@ export interface components {
             title: string;
         };
         /**
+         * Term
+         * @description A term of the trade: what it means and why it matters.
+         */
+        Term: {
+            /** Matters */
+            matters: string;
+            /** Meaning */
+            meaning: string;
+            /** Synonyms */
+            synonyms: string[];
+            /** Term */
+            term: string;
+        };
+        /**
          * TestIn
-         * @description A test: instrument, leads, set-up.
+         * @description A test: instrument, probes, set-up.
          */
         TestIn: {
             /** Black */
@@ -3092,7 +3221,7 @@ export interface components {
         };
         /**
          * TestView
-         * @description A test: instrument, leads, set-up.
+         * @description A test: instrument, probes, set-up.
          */
         TestView: {
             /** Black */
@@ -3103,15 +3232,11 @@ export interface components {
             instrument: string;
             /** Instrument Title */
             instrument_title: string;
-            /** Kind */
-            kind: string;
             /**
-             * Leads
-             * @description It has two leads; else it looks at a part, a wire or a module's value.
+             * Probes
+             * @description It has two probes; else it looks at a part, a wire or a module's value.
              */
-            leads: boolean;
-            /** Only Words */
-            only_words: boolean;
+            probes: boolean;
             /** Red */
             red: string;
             /** Red Title */
@@ -3121,11 +3246,9 @@ export interface components {
             unit: string;
             /**
              * Where
-             * @description Where the leads go, or what is looked at, in a sentence.
+             * @description Where the probes go, or what is looked at, in a sentence.
              */
             where: string;
-            /** Words */
-            words: string[];
         };
         /**
          * ThemeIn
@@ -3170,29 +3293,6 @@ export interface components {
             text: string;
         };
         /**
-         * TraceView
-         * @description What an oscilloscope would draw: corners as (milliseconds, volts).
-         */
-        TraceView: {
-            /** Healthy */
-            healthy: [
-                number,
-                number
-            ][];
-            /**
-             * Hertz
-             * @description 0 if nothing pulses here.
-             */
-            hertz: number;
-            /** Suspect */
-            suspect: [
-                number,
-                number
-            ][];
-            /** Suspect Title */
-            suspect_title: string;
-        };
-        /**
          * TriageAnswer
          * @description The triage, or why there is none.
          */
@@ -3208,14 +3308,14 @@ export interface components {
          * @description The whole answer.
          */
         TriageView: {
-            /** Chases */
-            chases: components["schemas"]["ChaseView"][];
-            /** Leanings */
-            leanings: string[];
+            /** Candidates */
+            candidates: components["schemas"]["Candidate"][];
             /** None Share */
             none_share: number;
             /** One Share */
             one_share: number;
+            /** Prior Reasons */
+            prior_reasons: string[];
             /** Sentence */
             sentence: string;
             /** Several Share */
@@ -3275,7 +3375,7 @@ export interface components {
         };
         /**
          * VehicleIn
-         * @description A vehicle at the door.
+         * @description A vehicle at check-in.
          */
         VehicleIn: {
             /**
@@ -3380,55 +3480,60 @@ export interface components {
             year: number | null;
         };
         /**
-         * VerdictIn
-         * @description Calls the verdict as it stands.
+         * VoidIn
+         * @description Voids a reading.
          */
-        VerdictIn: {
+        VoidIn: {
             /**
              * Client Key
              * Format: uuid
              */
             client_key: string;
-        };
-        /**
-         * VerdictView
-         * @description The judgement as it stands, whether or not it is due.
-         */
-        VerdictView: {
-            /** Actions */
-            actions: string[];
-            /** Alternatives */
-            alternatives: components["schemas"]["Alternative"][];
-            /** Cautions */
-            cautions: string[];
-            /** Certainty */
-            certainty: number;
-            /** Changes Mind */
-            changes_mind: string;
-            /** Expected Loss Min */
-            expected_loss_min: number;
-            /** Group */
-            group: string;
-            /** Inseparable */
-            inseparable: boolean;
             /** Reason */
             reason: string;
-            /** Sentence */
-            sentence: string;
-            /** Settled */
-            settled: boolean;
-            /** Units */
-            units: string[];
+        };
+        /**
+         * WaveformView
+         * @description What an oscilloscope would draw: corners as (milliseconds, volts).
+         */
+        WaveformView: {
+            /**
+             * Frequency Hz
+             * @description 0 if nothing pulses here.
+             */
+            frequency_hz: number;
+            /** Healthy */
+            healthy: [
+                number,
+                number
+            ][];
+            /** Suspect */
+            suspect: [
+                number,
+                number
+            ][];
+            /** Suspect Title */
+            suspect_title: string;
+        };
+        /**
+         * WordView
+         * @description A word that an instrument can show: what is recorded, and what its button says.
+         */
+        WordView: {
+            /** Label */
+            label: string;
+            /** Word */
+            word: string;
         };
         /**
          * WorkshopIn
          * @description New settings; ``version`` is the one they were made from.
          */
         WorkshopIn: {
-            /** Boldness */
-            boldness: number;
             /** Currency */
             currency: string;
+            /** Decision Threshold */
+            decision_threshold: number;
             /**
              * Distance Unit
              * @enum {string}
@@ -3453,10 +3558,10 @@ export interface components {
          * @description A workshop's settings.
          */
         WorkshopView: {
-            /** Boldness */
-            boldness: number;
             /** Currency */
             currency: string;
+            /** Decision Threshold */
+            decision_threshold: number;
             /**
              * Distance Unit
              * @enum {string}
@@ -3779,106 +3884,6 @@ export interface operations {
             };
         };
     };
-    arithmetic_list_panels_arithmetic_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PanelList"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
-    arithmetic_compute_arithmetic__string_panel_id__post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                panel_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PanelValues"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PanelResults"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
     people_show_audit_audit_get: {
         parameters: {
             query?: {
@@ -3947,13 +3952,11 @@ export interface operations {
             };
         };
     };
-    bench_show_bench_chases__uuid_chase_id__bench_get: {
+    calculators_list_panels_calculators_get: {
         parameters: {
             query?: never;
             header?: never;
-            path: {
-                chase_id: string;
-            };
+            path?: never;
             cookie?: never;
         };
         requestBody?: never;
@@ -3964,7 +3967,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BenchView"];
+                    "application/json": components["schemas"]["CalculatorList"];
                 };
             };
             /** @description Unauthorized */
@@ -3985,15 +3988,6 @@ export interface operations {
                     "application/json": components["schemas"]["ProblemDetails"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -4005,256 +3999,18 @@ export interface operations {
             };
         };
     };
-    charts_list_charts_chases__uuid_chase_id__charts_get: {
+    calculators_compute_calculators__string_calculator_id__post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                chase_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ChartList"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
-    charts_add_chart_chases__uuid_chase_id__charts_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                chase_id: string;
+                calculator_id: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ChartText"];
-            };
-        };
-        responses: {
-            /** @description Created */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ChartSummary"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
-    charts_show_chart_chases__uuid_chase_id__charts__uuid_chart_id__get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                chase_id: string;
-                chart_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ChartView"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
-    charts_compare_chart_chases__uuid_chase_id__charts__uuid_chart_id__comparison_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                chase_id: string;
-                chart_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ChartComparison"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
-    bench_exclude_chases__uuid_chase_id__exclusions_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                chase_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ExclusionIn"];
+                "application/json": components["schemas"]["CalculatorValues"];
             };
         };
         responses: {
@@ -4264,7 +4020,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BenchView"];
+                    "application/json": components["schemas"]["CalculatorResults"];
                 };
             };
             /** @description Unauthorized */
@@ -4278,471 +4034,6 @@ export interface operations {
             };
             /** @description Forbidden */
             403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
-    bench_ghosts_chases__uuid_chase_id__ghosts_get: {
-        parameters: {
-            query?: {
-                /** @description Unit at fault, or none for a healthy circuit. */
-                unit?: string;
-                /** @description Controls that differ from rest, as JSON. */
-                controls?: string;
-                /** @description Connectors apart, separated by commas. */
-                unplugged?: string;
-            };
-            header?: never;
-            path: {
-                chase_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Ghosts"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
-    bench_meter_chases__uuid_chase_id__meter_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                chase_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TestIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["MeterReading"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Bad Gateway */
-            502: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
-    bench_preview_chases__uuid_chase_id__preview_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                chase_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TestIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProposalView"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
-    bench_add_reading_chases__uuid_chase_id__readings_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                chase_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ReadingIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["BenchView"];
-                };
-            };
-            /** @description Created */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["BenchView"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
-    bench_retract_chases__uuid_chase_id__readings__uuid_reading_id__retraction_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                chase_id: string;
-                reading_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["RetractionIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["BenchView"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
-    bench_trace_chases__uuid_chase_id__trace_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                chase_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TestIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["TraceView"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
-    bench_call_verdict_chases__uuid_chase_id__verdict_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                chase_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["VerdictIn"];
-            };
-        };
-        responses: {
-            /** @description Created */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["BenchView"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Not Found */
-            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4917,6 +4208,829 @@ export interface operations {
             };
         };
     };
+    measure_show_diagnoses__uuid_diagnosis_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                diagnosis_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasuringView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    measure_conclude_diagnoses__uuid_diagnosis_id__conclusion_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                diagnosis_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConclusionIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasuringView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    measure_exclude_diagnoses__uuid_diagnosis_id__exclusions_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                diagnosis_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExclusionIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasuringView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    measure_expected_values_diagnoses__uuid_diagnosis_id__expected_values_get: {
+        parameters: {
+            query?: {
+                /** @description Unit at fault, or none for a healthy circuit. */
+                unit?: string;
+                /** @description Controls that differ from rest, as JSON. */
+                controls?: string;
+                /** @description Connectors apart, separated by commas. */
+                unplugged?: string;
+            };
+            header?: never;
+            path: {
+                diagnosis_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExpectedOverlay"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    measure_meter_diagnoses__uuid_diagnosis_id__meter_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                diagnosis_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TestIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeterReading"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    measure_preview_diagnoses__uuid_diagnosis_id__preview_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                diagnosis_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TestIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProposalView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    procedures_list_procedures_diagnoses__uuid_diagnosis_id__procedures_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                diagnosis_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProcedureList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    procedures_add_procedure_diagnoses__uuid_diagnosis_id__procedures_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                diagnosis_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProcedureText"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProcedureSummary"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    procedures_show_procedure_diagnoses__uuid_diagnosis_id__procedures__uuid_procedure_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                diagnosis_id: string;
+                procedure_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProcedureView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    procedures_compare_procedure_diagnoses__uuid_diagnosis_id__procedures__uuid_procedure_id__comparison_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                diagnosis_id: string;
+                procedure_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProcedureComparison"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    measure_add_reading_diagnoses__uuid_diagnosis_id__readings_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                diagnosis_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadingIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasuringView"];
+                };
+            };
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasuringView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    measure_void_diagnoses__uuid_diagnosis_id__readings__uuid_reading_id__void_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                diagnosis_id: string;
+                reading_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VoidIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasuringView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    measure_waveform_diagnoses__uuid_diagnosis_id__waveform_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                diagnosis_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TestIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaveformView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
     health_api_v1_health_get: {
         parameters: {
             query?: never;
@@ -4951,7 +5065,7 @@ export interface operations {
             query?: {
                 /** @description Plate, code, circuit, part or words. */
                 q?: string;
-                stage?: ("take in" | "chase" | "verdict" | "repair" | "verify" | "closed") | null;
+                stage?: ("check-in" | "testing" | "diagnosis" | "repair" | "verify" | "closed") | null;
                 /** @description Continue below this job number. */
                 before?: number | null;
                 limit?: number;
@@ -5009,7 +5123,7 @@ export interface operations {
             };
         };
     };
-    jobs_create_job_jobs_post: {
+    jobs_check_in_jobs_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -5095,7 +5209,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobDetail"];
+                    "application/json": components["schemas"]["JobDetailView"];
                 };
             };
             /** @description Unauthorized */
@@ -5158,7 +5272,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobDetail"];
+                    "application/json": components["schemas"]["JobDetailView"];
                 };
             };
             /** @description Unauthorized */
@@ -5208,68 +5322,6 @@ export interface operations {
             };
         };
     };
-    codes_open_chase_jobs__uuid_job_id__chases_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ChaseIn"];
-            };
-        };
-        responses: {
-            /** @description Created */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ChaseSummary"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
     codes_clear_jobs__uuid_job_id__clearing_post: {
         parameters: {
             query?: never;
@@ -5291,7 +5343,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobDetail"];
+                    "application/json": components["schemas"]["JobDetailView"];
                 };
             };
             /** @description Unauthorized */
@@ -5372,7 +5424,69 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobDetail"];
+                    "application/json": components["schemas"]["JobDetailView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    codes_open_diagnosis_jobs__uuid_job_id__diagnoses_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DiagnosisIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DiagnosisSummary"];
                 };
             };
             /** @description Unauthorized */
@@ -5545,7 +5659,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobDetail"];
+                    "application/json": components["schemas"]["JobDetailView"];
                 };
             };
             /** @description Unauthorized */
@@ -5668,7 +5782,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobDetail"];
+                    "application/json": components["schemas"]["JobDetailView"];
                 };
             };
             /** @description Created */
@@ -5677,7 +5791,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobDetail"];
+                    "application/json": components["schemas"]["JobDetailView"];
                 };
             };
             /** @description Unauthorized */
@@ -5739,7 +5853,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobDetail"];
+                    "application/json": components["schemas"]["JobDetailView"];
                 };
             };
             /** @description Unauthorized */
@@ -5789,7 +5903,7 @@ export interface operations {
             };
         };
     };
-    shared_list_shares_jobs__uuid_job_id__shares_get: {
+    sharing_list_shares_jobs__uuid_job_id__shares_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -5847,7 +5961,7 @@ export interface operations {
             };
         };
     };
-    shared_add_share_jobs__uuid_job_id__shares_post: {
+    sharing_add_share_jobs__uuid_job_id__shares_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -5909,7 +6023,7 @@ export interface operations {
             };
         };
     };
-    shared_revoke_share_jobs__uuid_job_id__shares__uuid_share_id__delete: {
+    sharing_revoke_share_jobs__uuid_job_id__shares__uuid_share_id__delete: {
         parameters: {
             query?: never;
             header?: never;
@@ -6080,6 +6194,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    lists_show_lists_lists_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lists"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
                 };
             };
         };
@@ -6897,7 +7049,7 @@ export interface operations {
             };
         };
     };
-    shared_show_shared_shared__string_token__get: {
+    sharing_show_shared_shared__string_token__get: {
         parameters: {
             query?: never;
             header?: never;
@@ -6914,7 +7066,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SharedJob"];
+                    "application/json": components["schemas"]["SharedJobView"];
                 };
             };
             /** @description Unauthorized */
@@ -6955,7 +7107,7 @@ export interface operations {
             };
         };
     };
-    jobs_list_models_vehicle_models_get: {
+    vehicles_list_models_vehicle_models_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -7011,7 +7163,7 @@ export interface operations {
             };
         };
     };
-    jobs_load_model_vehicle_models_post: {
+    vehicles_load_model_vehicle_models_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -7071,7 +7223,7 @@ export interface operations {
             };
         };
     };
-    jobs_find_vehicles_vehicles_get: {
+    vehicles_find_vehicles_vehicles_get: {
         parameters: {
             query: {
                 plate: string;
@@ -7129,7 +7281,7 @@ export interface operations {
             };
         };
     };
-    jobs_show_vehicle_vehicles__uuid_vehicle_id__get: {
+    vehicles_show_vehicle_vehicles__uuid_vehicle_id__get: {
         parameters: {
             query?: never;
             header?: never;

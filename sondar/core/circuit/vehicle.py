@@ -19,7 +19,7 @@ from sondar.core.circuit.document.fields import CircuitDocument, VehicleModel, b
 from sondar.core.circuit.families.base import Fields
 from sondar.core.circuit.model import CHASSIS, Fault
 from sondar.core.circuit.network import Circuit
-from sondar.core.errors import CircuitDocumentError, Problem
+from sondar.core.errors import CircuitDocumentError, FieldProblem
 
 SECTIONS = ("modules", "parts", "connectors", "wires")
 ANCHORS = (
@@ -140,7 +140,7 @@ def read_vehicle(data: object) -> VehicleDocument:
         return VehicleDocument.model_validate(data)
     except ValidationError as error:
         raise CircuitDocumentError(
-            [Problem(tuple(item["loc"]), item["msg"].removeprefix("Value error, ")) for item in error.errors()]
+            [FieldProblem(tuple(item["loc"]), item["msg"].removeprefix("Value error, ")) for item in error.errors()]
         ) from error
 
 
@@ -151,7 +151,7 @@ def _join(vehicle: VehicleDocument, circuits: Mapping[str, CircuitDocument]) -> 
         CircuitDocumentError: a circuit is missing, or an id means two things.
     """
     problems = [
-        Problem(("circuits", index), f"no circuit '{name}': load its file first")
+        FieldProblem(("circuits", index), f"no circuit '{name}': load its file first")
         for index, name in enumerate(vehicle.circuits)
         if name not in circuits
     ]
@@ -190,7 +190,7 @@ def _both(section: str, one: Any, other: Any) -> Any:
     return one
 
 
-def _disagreements(vehicle: VehicleDocument, circuits: Mapping[str, CircuitDocument]) -> Iterator[Problem]:
+def _disagreements(vehicle: VehicleDocument, circuits: Mapping[str, CircuitDocument]) -> Iterator[FieldProblem]:
     for section in (*SECTIONS, "controls", "codes", "symptoms"):
         first: dict[str, tuple[str, Any]] = {}
         for circuit, document in circuits.items():
@@ -200,9 +200,11 @@ def _disagreements(vehicle: VehicleDocument, circuits: Mapping[str, CircuitDocum
                     continue
                 other, known = first[name]
                 if section in SECTIONS and name not in vehicle.shared:
-                    yield Problem(("shared",), f"'{name}' stands in {other} and in {circuit}: name it as shared, or rename one")
+                    yield FieldProblem(
+                        ("shared",), f"'{name}' stands in {other} and in {circuit}: name it as shared, or rename one"
+                    )
                 elif not _agree(section, known, item):
-                    yield Problem((section, name), f"'{name}' does not read the same in {other} and in {circuit}")
+                    yield FieldProblem((section, name), f"'{name}' does not read the same in {other} and in {circuit}")
 
 
 def _agree(section: str, one: Any, other: Any) -> bool:

@@ -15,6 +15,7 @@ enough the best few such tests are each followed to the end with that rule and c
 
 from __future__ import annotations
 
+import contextlib
 import heapq
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -24,7 +25,7 @@ import numpy as np
 import numpy.typing as npt
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
-from sondar.core.errors import PlanTableError
+from sondar.core.errors import FieldProblem, PlanTableError
 
 Array = npt.NDArray[np.float64]
 Policy = Literal["optimal", "sondar", "order"]
@@ -34,8 +35,9 @@ GONE = 1e-12
 BUDGET = 200_000
 """Subproblems after which the optimum is given up; some ten seconds."""
 BUDGET_BESIDE = 20_000
-"""The same when another policy is asked for and the optimum only tells whether that one is as cheap; fewer the larger the table, since a
-subproblem of a large table takes longer."""
+"""The same when another policy is asked for and the optimum only tells whether that one is as cheap."""
+LARGEST_BESIDE = 10_000
+"""States × tests above which that is not even tried: one bound of such a table takes seconds."""
 UNCERTAIN_SHARE = 0.1
 """Share of the budget for uncertain tests: their subproblems have no bound but a test's own cost, and are dearer each."""
 TREE_LIMIT = 50_000
@@ -99,7 +101,7 @@ def read_table(value: Any) -> Table:
     try:
         return Table.model_validate(value)
     except ValidationError as error:
-        problems = [(".".join(str(p) for p in e["loc"]), e["msg"].removeprefix("Value error, ")) for e in error.errors()]
+        problems = [FieldProblem(tuple(e["loc"]), e["msg"].removeprefix("Value error, ")) for e in error.errors()]
         raise PlanTableError(problems) from error
 
 
@@ -151,13 +153,12 @@ def sequence(table: Table, policy: Policy = "optimal", budget: int | None = None
     Raises:
         PlanTableError: the tree would have more than ``TREE_LIMIT`` nodes.
     """
-    size = len(table.states) * max(1, len(table.tests))
-    problem = SequencingProblem(table, budget or (BUDGET if policy == "optimal" else max(1, BUDGET_BESIDE * 1000 // max(size, 1000))))
+    problem = SequencingProblem(table, budget or (BUDGET if policy == "optimal" else BUDGET_BESIDE))
     start = problem.prior / problem.prior.sum()
-    try:
-        best = problem.optimum(start)
-    except TooLargeError:
-        best = None
+    best = None
+    if policy == "optimal" or len(table.states) * len(table.tests) <= LARGEST_BESIDE:
+        with contextlib.suppress(TooLargeError):
+            best = problem.optimum(start)
     if policy == "optimal" and best is not None:
         return Sequence(policy, best, True, problem.tree(start, problem.optimal_choice))
     choice = problem.first_in_order if policy == "order" else problem.sondar_choice
@@ -338,7 +339,7 @@ class SequencingProblem:
         self.nodes += 1
         if self.nodes > TREE_LIMIT:
             advice = f"the tree has more than {TREE_LIMIT} nodes: leave out tests that tell little, or give a lower 'certainty'"
-            raise PlanTableError([("tests", advice)])
+            raise PlanTableError([FieldProblem(("tests",), advice)])
         remaining = tuple((self.names[i], float(left[i])) for i in np.argsort(-left, kind="stable") if left[i] > 0.0)
         test = choose(left, used)
         if test < 0:

@@ -9,7 +9,7 @@ from pydantic import BeforeValidator, Field, ValidationError
 
 from sondar.core.circuit.families.base import Fields
 from sondar.core.circuit.network import Circuit
-from sondar.core.errors import CircuitDocumentError, Problem
+from sondar.core.errors import CircuitDocumentError, FieldProblem
 from sondar.core.former_names import with_current_names
 from sondar.core.instruments import INSTRUMENTS
 from sondar.core.limits.document import Limit
@@ -66,7 +66,7 @@ def read_procedure(data: object, circuit: Circuit | None = None) -> ProcedureDoc
         CircuitDocumentError: lists every problem with the path to its field.
     """
     if not isinstance(data, Mapping):
-        raise CircuitDocumentError([Problem((), "expected a procedure with fields sondar_procedure, title, circuit, steps")])
+        raise CircuitDocumentError([FieldProblem((), "expected a procedure with fields sondar_procedure, title, circuit, steps")])
     data, _ = with_current_names(data)
     try:
         procedure = ProcedureDocument.model_validate(data)
@@ -78,24 +78,26 @@ def read_procedure(data: object, circuit: Circuit | None = None) -> ProcedureDoc
     return procedure
 
 
-def _problem(error: Any) -> Problem:
+def _problem(error: Any) -> FieldProblem:
     path = tuple(
         step
         for step in error["loc"]
         if step not in ("str", "ProcedureEnd", "function-before[_first_key(), dict[str,ProcedureStep]]")
     )
-    return Problem(path, error["msg"].removeprefix("Value error, "))
+    return FieldProblem(path, error["msg"].removeprefix("Value error, "))
 
 
-def _loose_ends(procedure: ProcedureDocument) -> list[Problem]:
+def _loose_ends(procedure: ProcedureDocument) -> list[FieldProblem]:
     found = []
     for name, step in procedure.steps.items():
         for way in ("if_pass", "if_fail"):
             target = getattr(step, way)
             if isinstance(target, str) and target not in procedure.steps:
-                found.append(Problem(("steps", name, way), f"no step '{target}': name a step, or give an end {{unit: …, text: …}}"))
+                found.append(
+                    FieldProblem(("steps", name, way), f"no step '{target}': name a step, or give an end {{unit: …, text: …}}")
+                )
     if not found and _has_loop(procedure):
-        found.append(Problem(("steps",), "the steps run in a circle: every way must come to an end"))
+        found.append(FieldProblem(("steps",), "the steps run in a circle: every way must come to an end"))
     return found
 
 
@@ -115,29 +117,31 @@ def _has_loop(procedure: ProcedureDocument) -> bool:
     return visit(next(iter(procedure.steps)), frozenset())
 
 
-def _unknown_names(procedure: ProcedureDocument, circuit: Circuit) -> list[Problem]:
+def _unknown_names(procedure: ProcedureDocument, circuit: Circuit) -> list[FieldProblem]:
     found = []
     if procedure.circuit != circuit.document.id:
         found.append(
-            Problem(("circuit",), f"this is a procedure of '{procedure.circuit}', the circuit here is '{circuit.document.id}'")
+            FieldProblem(("circuit",), f"this is a procedure of '{procedure.circuit}', the circuit here is '{circuit.document.id}'")
         )
     for name, step in procedure.steps.items():
         if step.instrument not in INSTRUMENTS:
-            found.append(Problem(("steps", name, "with"), f"no instrument '{step.instrument}'"))
+            found.append(FieldProblem(("steps", name, "with"), f"no instrument '{step.instrument}'"))
         for field in ("red", "black"):
             ref = getattr(step, field)
             if ref and ref not in circuit.points and ref not in circuit.targets:
-                found.append(Problem(("steps", name, field), f"'{ref}' is no point of this circuit"))
+                found.append(FieldProblem(("steps", name, field), f"'{ref}' is no point of this circuit"))
         if step.converting or not isinstance(step.judging, Bounds | Word):
-            found.append(Problem(("steps", name), "a step is judged by min, max or word only"))
+            found.append(FieldProblem(("steps", name), "a step is judged by min, max or word only"))
         for control, value in step.when.items():
             if value not in circuit.controls.get(control, ()):
-                found.append(Problem(("steps", name, "when", control), f"'{control}: {value}' is no position of a control here"))
+                found.append(
+                    FieldProblem(("steps", name, "when", control), f"'{control}: {value}' is no position of a control here")
+                )
         for connector in step.unplugged:
             if connector not in circuit.document.connectors:
-                found.append(Problem(("steps", name, "unplugged"), f"no connector '{connector}'"))
+                found.append(FieldProblem(("steps", name, "unplugged"), f"no connector '{connector}'"))
         for way in ("if_pass", "if_fail"):
             end = getattr(step, way)
             if isinstance(end, ProcedureEnd) and end.unit and end.unit not in circuit.units:
-                found.append(Problem(("steps", name, way, "unit"), f"no unit '{end.unit}' in this circuit"))
+                found.append(FieldProblem(("steps", name, way, "unit"), f"no unit '{end.unit}' in this circuit"))
     return found

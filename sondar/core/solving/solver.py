@@ -41,9 +41,7 @@ def solve_waves(
 ) -> Waves:  # fmt: skip
     """Solve every switching state of a set-up; see ``SetupSolver`` and ``Circuit.phases``."""
     phases = circuit.phases(setup)
-    states = tuple(
-        SetupSolver(circuit, instant, pairs, samples, deviates, flows).solve(hypotheses, blown) for _, instant in phases
-    )
+    states = tuple(SetupSolver(circuit, instant, pairs, samples, deviates, flows).solve(hypotheses, blown) for _, instant in phases)
     frequencies = circuit.pulse_frequencies_hz(setup) if len(phases) > 1 else {}
     return Waves(states, tuple(share for share, _ in phases), tuple(dict(instant.pulses) for _, instant in phases), frequencies)
 

@@ -6,15 +6,16 @@ from typing import Any
 
 from flask_openapi3 import APIBlueprint, Tag
 
-from sondar.circuit_files import load_circuit_text
+from sondar.app.workspace import known_version
+from sondar.circuit_files import former_names_in, load_circuit_text
 from sondar.core.circuit.document.fields import behind
 from sondar.core.circuit.drawing import draw
 from sondar.core.circuit.network import Circuit
-from sondar.core.diagnosis.tests import lookers
-from sondar.core.instruments import INSTRUMENTS
+from sondar.core.instruments import INSTRUMENTS, looking_at
 from sondar.core.limits.card import limits_card
+from sondar.core.present.tests import instrument_view
 from sondar.store import circuits as store
-from sondar.web.measure.models import (
+from sondar.web.circuits.models import (
     CavityModel,
     CircuitDetail,
     CircuitList,
@@ -24,14 +25,12 @@ from sondar.web.measure.models import (
     CodeModel,
     ConnectorModel,
     ControlModel,
-    InstrumentModel,
     PointModel,
-    ProblemDetails,
     ServiceNoteModel,
     TargetModel,
 )
-from sondar.web.problems import ProblemError
-from sondar.web.services import services
+from sondar.web.context import workspace
+from sondar.web.problems import FieldProblemModel, ProblemDetails
 
 api = APIBlueprint(
     "circuits",
@@ -73,9 +72,10 @@ def _connector(circuit: Circuit, name: str) -> ConnectorModel:
 @api.get("/circuits", responses={"200": CircuitList})
 def list_circuits() -> Any:
     """Newest version of every circuit."""
-    with services().transaction() as db:
+    work = workspace()
+    with work.transaction() as db:
         found = store.newest_circuits(db)
-    summaries = [CircuitSummary(**_summary(v, services().circuit(v))) for v in found]
+    summaries = [CircuitSummary(**_summary(v, work.library.circuit(v))) for v in found]
     return CircuitList(circuits=summaries).model_dump(mode="json")
 
 
@@ -84,19 +84,19 @@ def load_circuit(body: CircuitText) -> Any:
     """Check a circuit file and store it as a new version; the same text again is the same version."""
     document = load_circuit_text(body.text)
     circuit = Circuit(document)
-    with services().transaction() as db:
+    with workspace().transaction() as db:
         version = store.save_circuit(db, document, body.text)
-    return CircuitSummary(**_summary(version, circuit)).model_dump(mode="json"), 201
+    notes = [FieldProblemModel(**note.as_dict()) for note in former_names_in(body.text)]
+    return CircuitSummary(**_summary(version, circuit), notes=notes).model_dump(mode="json"), 201
 
 
 @api.get("/circuits/<uuid:version_id>", responses={"200": CircuitDetail, "404": ProblemDetails})
 def show_circuit(path: CircuitPath) -> Any:
     """One version with its drawing, points, connectors and controls."""
-    with services().transaction() as db:
-        version = store.circuit_version(db, path.version_id)
-    if version is None:
-        raise ProblemError(404, "No such circuit", f"no circuit version {path.version_id}")
-    circuit = services().circuit(version)
+    work = workspace()
+    with work.transaction() as db:
+        version = known_version(db, path.version_id)
+    circuit = work.library.circuit(version)
     document = circuit.document
     detail = {
         **_summary(version, circuit),
@@ -115,12 +115,9 @@ def show_circuit(path: CircuitPath) -> Any:
         "points": [PointModel(ref=p.ref, title=p.title, place=p.place, when=p.when, connector=p.connector) for p in circuit.points.values()],
         "targets": [
             TargetModel(ref=ref, title=point.title, instrument=device.id)
-            for ref, point in circuit.targets.items() for device in lookers(circuit, ref)
+            for ref, point in circuit.targets.items() for device in looking_at(circuit, ref)
         ],
-        "instruments": [
-            InstrumentModel(id=i.id, title=i.title, kind=i.kind, unit=i.unit, words=list(i.words), only_words=i.only_words, leads=i.probes)
-            for i in INSTRUMENTS.values()
-        ],
+        "instruments": [instrument_view(device) for device in INSTRUMENTS.values()],
         "black_reference": circuit.black_reference,
     }  # fmt: skip
     return CircuitDetail(**detail).model_dump(mode="json")

@@ -1,80 +1,25 @@
-"""Requests and responses about jobs before the bench: taking in, codes, triage, timeline, sharing."""
+"""Requests and responses about jobs: check-in, codes, triage, timeline."""
 
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Any, Literal
+from typing import Literal
 from uuid import UUID
 
 from flask_openapi3 import FileStorage
 from pydantic import BaseModel, Field
 
-from sondar.core.triage.views import TriageView
-from sondar.web.measure.models import DiagnosisSummary, JobPath, JobView, Strict
+from sondar.store.jobs import Stage
+from sondar.web.codes.models import CodeView, ScanView
+from sondar.web.common import DiagnosisSummary, JobPath, JobView, Strict
+from sondar.web.vehicles.models import VehicleIn
 
-Stage = Literal["take in", "diagnosis", "conclusion", "repair", "verify", "closed"]
-
-
-class VehicleIn(Strict):
-    """A vehicle at the door."""
-
-    make: str = Field(min_length=1, max_length=60)
-    model: str = Field("", max_length=60)
-    year: int | None = Field(None, ge=1950, le=2100)
-    plate: str = Field("", max_length=20)
-    mileage_km: int | None = Field(None, ge=0, le=5_000_000)
-    engine: str = Field("", max_length=60)
-    vin: str = Field("", max_length=17)
-
-
-class VehicleView(VehicleIn):
-    """A vehicle that has been here."""
-
-    id: UUID
-    jobs: int
-    last_seen: datetime | None
-
-
-class PlateQuery(BaseModel):
-    """A plate, spaces and dashes aside."""
-
-    plate: str = Field(min_length=1, max_length=20)
-
-
-class VehicleList(BaseModel):
-    """Vehicles found."""
-
-    vehicles: list[VehicleView]
-
-
-class VehiclePath(BaseModel):
-    """Path of a vehicle."""
-
-    vehicle_id: UUID
-
-
-class ModelView(BaseModel):
-    """A vehicle model whose circuits are known."""
-
-    make: str
-    model: str
-    title: str
-
-
-class ModelList(BaseModel):
-    """Vehicle models whose circuits are known."""
-
-    models: list[ModelView]
-
-
-class ModelText(Strict):
-    """A vehicle file."""
-
-    text: str = Field(max_length=600_000)
+AnswerValue = str | bool | int | float | list[str] | None
+"""What can be answered: text, yes or no, a number, several picks, or nothing."""
 
 
 class JobIn(Strict):
-    """A new job: for a vehicle that has been here, or for a new one; perhaps with a circuit to diagnosis at once."""
+    """A new job: for a vehicle that has been here, or for a new one; perhaps with a circuit to test at once."""
 
     client_key: UUID
     vehicle_id: UUID | None = None
@@ -104,7 +49,7 @@ class JobList(BaseModel):
 class AnswerView(BaseModel):
     """The latest answer on a field."""
 
-    value: Any
+    value: AnswerValue
     seq: int
     by: str | None
     at: datetime
@@ -120,77 +65,8 @@ class AnswerIn(Strict):
     """An answer, and the entry the writer saw last (0 for none)."""
 
     client_key: UUID
-    value: Any
+    value: AnswerValue
     seen_seq: int = Field(0, ge=0, le=2_000_000_000)
-
-
-class CodeView(BaseModel):
-    """A code with what is known about it."""
-
-    module: str
-    code: str
-    failure_type: str | None
-    status: int | None
-    status_words: list[str]
-    title: str
-    about: str
-    kind: str
-    circuits: list[str] = Field(description="Ids of the circuits it belongs to.")
-    known_from: Literal["library", "workshop", "none"]
-    behaviour: str | None = None
-    behaviour_reason: str = ""
-    after_s: float | None = None
-
-
-class ScanView(BaseModel):
-    """One reading of the codes."""
-
-    id: UUID
-    seq: int
-    source: str
-    modules: dict[str, bool]
-    conditions: list[str]
-    at: datetime
-    by: str | None
-    after_s: float | None = Field(description="Seconds since clearing; none before it.")
-    codes: list[CodeView]
-
-
-class ScanIn(Strict):
-    """Codes as typed or pasted, or the text of a CSV or JSON file."""
-
-    client_key: UUID
-    source: Literal["typed", "import"] = "typed"
-    text: str = Field(max_length=100_000)
-    conditions: list[str] = Field(default_factory=list, max_length=10)
-    none_stored: bool = Field(False, description="The scan tool was used and no module had a code.")
-
-
-class VehicleScanIn(Strict):
-    """Reads the codes out of the connected vehicle."""
-
-    client_key: UUID
-    conditions: list[str] = Field(default_factory=list, max_length=10)
-
-
-class ClearIn(Strict):
-    """Clears the codes; the list from before is kept."""
-
-    client_key: UUID
-    by: Literal["vehicle", "hand"] = Field(description="Sondar clears through the vehicle interface, or it was done by hand.")
-
-
-class MeaningIn(Strict):
-    """What the workshop knows about a code of this make."""
-
-    title: str = Field(min_length=1, max_length=200)
-    about: str = Field("", max_length=2000)
-
-
-class CodePath(JobPath):
-    """Path of a code."""
-
-    code: str = Field(pattern=r"^[PCBU][0-3][0-9A-F]{3}$")
 
 
 class CircuitOption(BaseModel):
@@ -240,8 +116,8 @@ class EarlierJob(BaseModel):
     at: datetime
 
 
-class JobDetail(BaseModel):
-    """Everything of a job but its benches."""
+class JobDetailView(BaseModel):
+    """Everything of a job but its readings."""
 
     job: JobView
     answers: dict[str, AnswerView]
@@ -257,23 +133,6 @@ class JobDetail(BaseModel):
     circuits: list[CircuitOption]
     symptoms: list[SymptomOption]
     parts: list[PartOption]
-
-
-class TriageAnswer(BaseModel):
-    """The triage, or why there is none."""
-
-    available: bool
-    reason: str
-    triage: TriageView | None
-
-
-class DiagnosisIn(Strict):
-    """Opens a bench on a circuit of the vehicle, or on any stored one."""
-
-    client_key: UUID
-    circuit_version_id: UUID
-    reason: str = Field("", max_length=500)
-    carry: bool = Field(True, description="Begin with what the triage believes.")
 
 
 class NoteIn(Strict):
@@ -319,73 +178,3 @@ class Timeline(BaseModel):
     """Everything of a job in order."""
 
     entries: list[TimelineEntryView]
-
-
-class ShareIn(Strict):
-    """A read-only link to a job."""
-
-    days: int = Field(14, ge=1, le=90)
-
-
-class ShareView(BaseModel):
-    """A link."""
-
-    id: UUID
-    created_at: datetime
-    expires_at: datetime
-    revoked: bool
-    opened: int
-    by: str | None
-
-
-class ShareList(BaseModel):
-    """Links of a job; ``token`` only once, for the link just made."""
-
-    shares: list[ShareView]
-    token: str | None = None
-
-
-class SharePath(JobPath):
-    """Path of a link."""
-
-    share_id: UUID
-
-
-class TokenPath(BaseModel):
-    """The secret of a link."""
-
-    token: str = Field(max_length=100)
-
-
-class SharedReading(BaseModel):
-    """A reading as a customer sees it."""
-
-    where: str
-    entry: str
-    setup: str
-    expected: str
-    within_expected: bool
-
-
-class SharedDiagnosis(BaseModel):
-    """A circuit as a customer sees it."""
-
-    title: str
-    about: str
-    readings: list[SharedReading]
-    conclusion: str | None
-
-
-class SharedJob(BaseModel):
-    """What a share link opens."""
-
-    workshop: str
-    number: int
-    vehicle: str
-    plate: str
-    complaint: str
-    stage: str
-    taken_in: datetime
-    expires_at: datetime
-    codes: list[CodeView]
-    diagnoses: list[SharedDiagnosis]

@@ -8,9 +8,11 @@ from uuid import UUID
 
 from pydantic import BaseModel, Field
 
-from sondar.web.measure.models import MeterView, Strict
+from sondar.web.common import MeterView, Strict
 
 Role = Literal["read-only", "technician", "lead"]
+ROLES: dict[Role, str] = {"read-only": "read-only", "technician": "technician", "lead": "workshop lead"}
+"""What an account may do, and what that is called."""
 SIGN_IN = r"^[A-Za-z0-9._@+-]+$"
 
 
@@ -77,7 +79,7 @@ class WorkshopIn(Strict):
     decision_threshold: float = Field(ge=0.6, le=0.999)
     distance_unit: Literal["km", "mi"]
     temperature_unit: Literal["C", "F"]
-    tools: list[str] = Field(min_length=1, max_length=20)
+    tools: list[str] = Field(min_length=1, max_length=60)
     version: int = Field(ge=1, le=2_000_000_000)
 
 
@@ -193,7 +195,7 @@ class AuditEntryView(BaseModel):
     """Who did what."""
 
     id: int
-    who: str | None
+    by: str | None
     action: str
     subject: str
     address: str

@@ -9,12 +9,15 @@ from typing import Any
 from flask import Response, jsonify, request
 from flask_openapi3 import APIBlueprint, Tag
 
+from sondar.core.errors import ConflictError, FieldProblem, NotFoundError, invalid
+from sondar.core.former_names import current_id
 from sondar.core.instruments import INSTRUMENTS
 from sondar.store import people as store
-from sondar.store.database import Db, enter
+from sondar.store.database import Db, act_for
 from sondar.web import auth
-from sondar.web.measure.models import MeterView, ProblemDetails
-from sondar.web.people.routes.models import (
+from sondar.web.common import MeterView
+from sondar.web.context import current, services, signed_in, workspace
+from sondar.web.people.models import (
     AccountChange,
     AccountIn,
     AccountList,
@@ -39,8 +42,7 @@ from sondar.web.people.routes.models import (
     WorkshopIn,
     WorkshopView,
 )
-from sondar.web.problems import ProblemError, field_problem
-from sondar.web.services import services
+from sondar.web.problems import HttpError, ProblemDetails
 
 api = APIBlueprint(
     "people", __name__, url_prefix="/api/v1", abp_tags=[Tag(name="people")],
@@ -83,21 +85,21 @@ def setup_state() -> Any:
 
 @api.post("/setup", responses={"201": Me, "409": ProblemDetails})
 def set_up(body: FirstWorkshop) -> Any:
-    """The first workshop and its lead, once, with the code that the start command printed."""
+    """The first workshop and its workshop lead, once, with the code that the start command printed."""
     with services().pool.connection() as db:
         if store.any_workshop(db):
-            raise ProblemError(409, "Already set up", "There is a workshop already: sign in, or ask its lead for an account.")
+            raise ConflictError("Already set up", "There is a workshop already: sign in, or ask its workshop lead for an account.")
         wanted = os.environ.get("SONDAR_SETUP_CODE", "")
         _slow_down(db, "first-setup")
         if not wanted or not secrets.compare_digest(body.code.strip().encode(), wanted.encode()):
             store.record_attempt(db, "first-setup", _address(), False)
             db.commit()
-            raise field_problem("code", "not the code that was printed when Sondar started")
+            raise invalid("code", "not the code that was printed when Sondar started")
         password_hash = auth.hash_password(body.password)
         workshop_id = store.create_workshop(db, body.workshop)
         account_id = store.create_account(db, body.sign_in, body.name, "lead", password_hash)
         assert account_id is not None
-        enter(db, workshop_id, account_id)
+        act_for(db, workshop_id, account_id)
         store.record(db, "workshop set up", body.workshop, _address())
         response = _begin_session(db, account_id)
     response.status_code = 201
@@ -110,16 +112,16 @@ def set_up(body: FirstWorkshop) -> Any:
 @api.get("/session", responses={"200": Me})
 def show_session() -> Any:
     """Who is signed in, and the token to write with."""
-    with services().transaction() as db:
-        return _me(db, auth.current())
+    with workspace().transaction() as db:
+        return _me(db, current())
 
 
 def _slow_down(db: Db, sign_in: str) -> None:
     by_name, by_address = store.failures(db, sign_in, _address(), auth.LOCK_MINUTES)
     if by_name >= auth.LOCK_AFTER or by_address >= auth.ADDRESS_LIMIT:
-        raise ProblemError(
+        raise HttpError(
             429, "Too many attempts",
-            f"Too many wrong passwords. Wait {auth.LOCK_MINUTES} minutes, or ask your lead for a new password.",
+            f"Too many wrong passwords. Wait {auth.LOCK_MINUTES} minutes, or ask your workshop lead for a new password.",
         )  # fmt: skip
 
 
@@ -133,12 +135,12 @@ def sign_in(body: SignIn) -> Any:
         if not auth.fits(found[2] if found else None, body.password) or found is None or not found[3]:
             store.record_attempt(db, name, _address(), False)
             if found is not None:
-                enter(db, found[1], found[0])
+                act_for(db, found[1], found[0])
                 store.record(db, "sign-in refused", name, _address())
             db.commit()
-            raise ProblemError(401, "Not signed in", "Name or password is not right.")
+            raise HttpError(401, "Not signed in", "Name or password is not right.")
         store.record_attempt(db, name, _address(), True)
-        enter(db, found[1], found[0])
+        act_for(db, found[1], found[0])
         store.record(db, "signed in", name, _address())
         return _begin_session(db, found[0])
 
@@ -146,8 +148,8 @@ def sign_in(body: SignIn) -> Any:
 @api.delete("/session", responses={"200": Me})
 def sign_out() -> Any:
     """End this session."""
-    person = auth.who()
-    with services().transaction() as db:
+    person = signed_in()
+    with workspace().transaction() as db:
         store.revoke_session(db, person.session_id)
         store.record(db, "signed out", person.sign_in, _address())
     response = jsonify(Me(signed_in=False).model_dump(mode="json"))
@@ -161,13 +163,13 @@ def sign_out() -> Any:
 @api.put("/me/password", responses={"200": Me})
 def change_own_password(body: PasswordChange) -> Any:
     """A new password; every other session of the account ends."""
-    person = auth.who()
-    with services().transaction() as db:
+    person = signed_in()
+    with workspace().transaction() as db:
         _slow_down(db, person.sign_in)
         if not auth.fits(store.password_hash_of(db, person.account_id), body.old):
             store.record_attempt(db, person.sign_in, _address(), False)
             db.commit()
-            raise field_problem("old", "not your password now")
+            raise invalid("old", "not your password now")
         store.set_password(db, person.account_id, auth.hash_password(body.new, "new"))
         store.revoke_sessions(db, person.account_id, person.session_id)
         store.record(db, "password changed", person.sign_in, _address())
@@ -177,14 +179,14 @@ def change_own_password(body: PasswordChange) -> Any:
 @api.put("/me/theme", responses={"200": Me})
 def change_theme(body: ThemeIn) -> Any:
     """Light, dark, or as the device."""
-    person = auth.who()
-    with services().transaction() as db:
+    person = signed_in()
+    with workspace().transaction() as db:
         store.set_theme(db, person.account_id, body.theme)
         return {**_me(db, person), "theme": body.theme}
 
 
 def _sessions(db: Db, account_id: Any) -> dict[str, Any]:
-    mine = auth.who().session_id
+    mine = signed_in().session_id
     found = [SessionView.model_validate({**s.__dict__, "this_one": s.id == mine}) for s in store.open_sessions(db, account_id)]
     return SessionList(sessions=found).model_dump(mode="json")
 
@@ -192,33 +194,33 @@ def _sessions(db: Db, account_id: Any) -> dict[str, Any]:
 @api.get("/me/sessions", responses={"200": SessionList})
 def own_sessions() -> Any:
     """Where the own account is signed in."""
-    with services().transaction() as db:
-        return _sessions(db, auth.who().account_id)
+    with workspace().transaction() as db:
+        return _sessions(db, signed_in().account_id)
 
 
 @api.delete("/me/sessions/<uuid:session_id>", responses={"200": SessionList})
 def end_own_session(path: SessionPath) -> Any:
     """Sign out elsewhere."""
-    with services().transaction() as db:
-        if not store.revoke_session(db, path.session_id, auth.who().account_id):
-            raise ProblemError(404, "No such session", "no session of yours has this id, or it has ended")
+    with workspace().transaction() as db:
+        if not store.revoke_session(db, path.session_id, signed_in().account_id):
+            raise NotFoundError("No such session", "no session of yours has this id, or it has ended")
         store.record(db, "session ended", str(path.session_id), _address())
-        return _sessions(db, auth.who().account_id)
+        return _sessions(db, signed_in().account_id)
 
 
 @api.get("/workshop/sessions", responses={"200": SessionList})
 def all_sessions() -> Any:
     """Where everyone of the workshop is signed in."""
-    with services().transaction() as db:
+    with workspace().transaction() as db:
         return _sessions(db, None)
 
 
 @api.delete("/workshop/sessions/<uuid:session_id>", responses={"200": SessionList})
 def end_any_session(path: SessionPath) -> Any:
     """End anyone's session, for a lost tablet."""
-    with services().transaction() as db:
+    with workspace().transaction() as db:
         if not store.revoke_session(db, path.session_id):
-            raise ProblemError(404, "No such session", "no session of this workshop has this id, or it has ended")
+            raise NotFoundError("No such session", "no session of this workshop has this id, or it has ended")
         store.record(db, "session ended", str(path.session_id), _address())
         return _sessions(db, None)
 
@@ -229,16 +231,16 @@ def end_any_session(path: SessionPath) -> Any:
 @api.put("/workshop", responses={"200": WorkshopView, "409": ProblemDetails})
 def change_workshop(body: WorkshopIn) -> Any:
     """New settings, unless someone else changed them meanwhile."""
-    unknown = [tool for tool in body.tools if tool not in INSTRUMENTS]
+    tools = [current_id(tool) for tool in body.tools]
+    unknown = [tool for tool in tools if tool not in INSTRUMENTS]
     if unknown:
-        raise field_problem("tools", f"no instrument '{unknown[0]}'; there are {', '.join(INSTRUMENTS)}")
-    with services().transaction() as db:
-        changed = store.change_workshop(db, body.version, body.model_dump(exclude={"version"}))
+        raise invalid("tools", f"no instrument '{unknown[0]}'; there are {', '.join(INSTRUMENTS)}")
+    with workspace().transaction() as db:
+        changed = store.change_workshop(db, body.version, {**body.model_dump(exclude={"version"}), "tools": tools})
         standing = WorkshopView.model_validate(store.workshop(db).__dict__)
         if not changed:
-            raise ProblemError(
-                409, "Changed by someone else", "Someone changed the settings meanwhile: look at theirs, then save again.",
-                standing=standing.model_dump(mode="json"),
+            raise ConflictError("Changed by someone else", "Someone changed the settings meanwhile: look at theirs, then save again.",
+                current=standing.model_dump(mode="json"),
             )  # fmt: skip
         store.record(db, "settings changed", body.name, _address())
     return standing.model_dump(mode="json")
@@ -251,7 +253,7 @@ def _accounts(db: Db) -> dict[str, Any]:
 @api.get("/accounts", responses={"200": AccountList})
 def list_accounts() -> Any:
     """Everyone of the workshop."""
-    with services().transaction() as db:
+    with workspace().transaction() as db:
         return _accounts(db)
 
 
@@ -259,9 +261,11 @@ def list_accounts() -> Any:
 def add_account(body: AccountIn) -> Any:
     """A new account."""
     password_hash = auth.hash_password(body.password)
-    with services().transaction() as db:
+    with workspace().transaction() as db:
         if store.create_account(db, body.sign_in, body.name, body.role, password_hash) is None:
-            raise field_problem("sign_in", "this name is taken: choose another", 409, "Name taken")
+            raise ConflictError(
+                "Name taken", "sign_in: this name is taken: choose another", [FieldProblem(("sign_in",), "choose another name")]
+            )
         store.record(db, "account made", f"{body.sign_in} ({body.role})", _address())
         return _accounts(db), 201
 
@@ -269,18 +273,18 @@ def add_account(body: AccountIn) -> Any:
 def _known_account(db: Db, path: AccountPath) -> store.Account:
     found = store.account(db, path.account_id)
     if found is None:
-        raise ProblemError(404, "No such account", f"no account {path.account_id} in this workshop")
+        raise NotFoundError("No such account", f"no account {path.account_id} in this workshop")
     return found
 
 
 @api.put("/accounts/<uuid:account_id>", responses={"200": AccountList, "409": ProblemDetails})
 def change_account(path: AccountPath, body: AccountChange) -> Any:
     """New name, role or state. The last active lead stays one."""
-    with services().transaction() as db:
+    with workspace().transaction() as db:
         found = _known_account(db, path)
         loses_lead = found.role == "lead" and found.active and (body.role != "lead" or not body.active)
         if loses_lead and store.active_leads(db) <= 1:
-            raise ProblemError(409, "The last lead", "This is the workshop's last lead: make someone else a lead first.")
+            raise ConflictError("The last workshop lead", "This is the last workshop lead: make someone else one first.")
         store.change_account(db, path.account_id, body.name, body.role, body.active)
         store.record(db, "account changed", f"{found.sign_in}: {body.role}{'' if body.active else ', off'}", _address())
         return _accounts(db)
@@ -289,7 +293,7 @@ def change_account(path: AccountPath, body: AccountChange) -> Any:
 @api.put("/accounts/<uuid:account_id>/password", responses={"200": AccountList})
 def reset_password(path: AccountPath, body: NewPassword) -> Any:
     """A new password for someone; signs them out everywhere and unlocks the name."""
-    with services().transaction() as db:
+    with workspace().transaction() as db:
         found = _known_account(db, path)
         store.set_password(db, path.account_id, auth.hash_password(body.password))
         store.revoke_sessions(db, path.account_id)
@@ -305,14 +309,14 @@ def _meters(db: Db) -> dict[str, Any]:
 @api.get("/meters", responses={"200": MeterList})
 def list_meters() -> Any:
     """The workshop's meters."""
-    with services().transaction() as db:
+    with workspace().transaction() as db:
         return _meters(db)
 
 
 @api.post("/meters", responses={"201": MeterList})
 def add_meter(body: MeterIn) -> Any:
     """A meter with its accuracy."""
-    with services().transaction() as db:
+    with workspace().transaction() as db:
         store.add_meter(db, body.model_dump())
         store.record(db, "meter added", body.name, _address())
         return _meters(db), 201
@@ -321,9 +325,9 @@ def add_meter(body: MeterIn) -> Any:
 @api.delete("/meters/<uuid:meter_id>", responses={"200": MeterList})
 def retire_meter(path: MeterPath) -> Any:
     """Take a meter out of use; its readings keep its accuracy."""
-    with services().transaction() as db:
+    with workspace().transaction() as db:
         if not store.retire_meter(db, path.meter_id):
-            raise ProblemError(404, "No such meter", f"no meter {path.meter_id} in use")
+            raise NotFoundError("No such meter", f"no meter {path.meter_id} in use")
         store.record(db, "meter retired", str(path.meter_id), _address())
         return _meters(db)
 
@@ -331,6 +335,6 @@ def retire_meter(path: MeterPath) -> Any:
 @api.get("/audit", responses={"200": AuditList})
 def show_audit(query: AuditQuery) -> Any:
     """Who did what, newest first. Evidence carries its author itself."""
-    with services().transaction() as db:
+    with workspace().transaction() as db:
         found = [AuditEntryView.model_validate(e.__dict__) for e in store.audit(db, query.before, query.limit)]
     return AuditList(entries=found).model_dump(mode="json")

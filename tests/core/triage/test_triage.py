@@ -9,8 +9,7 @@ from sondar.circuit_files import library_circuits
 from sondar.core.diagnosis.belief import starting_prior, update
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.triage.answer import triage
-from sondar.core.triage.evidence import Evidence
-from sondar.core.triage.evidence import SeenCode
+from sondar.core.triage.evidence import Evidence, SeenCode
 from sondar.core.triage.model import TriageModel, symptom_menu, triage_prior
 from sondar.core.triage.prior_factors import Answers
 from tests.conftest import circuit_of

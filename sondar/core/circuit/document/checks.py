@@ -15,7 +15,7 @@ from pydantic import ValidationError
 from sondar.core.circuit.document.fields import CODE_FORM, CircuitDocument, Condition, behind
 from sondar.core.circuit.families import Splice
 from sondar.core.circuit.model import CHASSIS
-from sondar.core.errors import CircuitDocumentError, Problem
+from sondar.core.errors import CircuitDocumentError, FieldProblem
 from sondar.core.former_names import with_current_names
 
 Path = tuple[str | int, ...]
@@ -28,7 +28,7 @@ def read_document(data: object) -> CircuitDocument:
         CircuitDocumentError: lists every problem found; structural problems first, then wiring problems.
     """
     if not isinstance(data, Mapping):
-        raise CircuitDocumentError([Problem((), "expected a circuit file with fields such as sondar, id, parts, wires")])
+        raise CircuitDocumentError([FieldProblem((), "expected a circuit file with fields such as sondar, id, parts, wires")])
     data, _ = with_current_names(data)
     try:
         document = CircuitDocument.model_validate(_with_text_keys(data))
@@ -49,7 +49,7 @@ def _with_text_keys(value: Any) -> Any:
     return value
 
 
-def _problem(error: Any, data: Mapping[Any, Any]) -> Problem:
+def _problem(error: Any, data: Mapping[Any, Any]) -> FieldProblem:
     """One Pydantic error in plain words, its path without the discriminator tag."""
     path: list[str | int] = []
     node: Any = data
@@ -78,7 +78,7 @@ def _problem(error: Any, data: Mapping[Any, Any]) -> Problem:
         found = error.get("input")
         if isinstance(found, str | int | float) and str(found) not in message:
             message += f" (found {found!r})"
-    return Problem(tuple(path), message)
+    return FieldProblem(tuple(path), message)
 
 
 def known_terminals(document: CircuitDocument) -> set[str]:
@@ -106,7 +106,7 @@ def _references(document: CircuitDocument) -> Iterator[tuple[Path, str]]:
             yield ("joins", index, position), ref
 
 
-def _wiring_problems(document: CircuitDocument) -> Iterator[Problem]:
+def _wiring_problems(document: CircuitDocument) -> Iterator[FieldProblem]:
     yield from _identity_problems(document)
     terminals = known_terminals(document)
     used: set[str] = set()
@@ -115,7 +115,7 @@ def _wiring_problems(document: CircuitDocument) -> Iterator[Problem]:
         if ref not in terminals:
             near = difflib.get_close_matches(ref, sorted(terminals), 3, 0.4)
             hint = f"; did you mean {' or '.join(near)}?" if near else ""
-            yield Problem(path, f"'{ref}' names no terminal, cavity or splice leg of this circuit{hint}")
+            yield FieldProblem(path, f"'{ref}' names no terminal, cavity or splice leg of this circuit{hint}")
     for part_id, part in document.parts.items():
         legs = part.legs if isinstance(part, Splice) else part.TERMINALS
         for leg in legs:
@@ -126,44 +126,44 @@ def _wiring_problems(document: CircuitDocument) -> Iterator[Problem]:
             if isinstance(part, Splice) and sum(f"{part_id}.{other}" in used for other in legs) >= 2:
                 continue
             if f"{part_id}.{leg}" not in used:
-                yield Problem(("parts", part_id), f"terminal {part_id}.{leg} joins nothing: add a wire, a cavity or a join")
+                yield FieldProblem(("parts", part_id), f"terminal {part_id}.{leg} joins nothing: add a wire, a cavity or a join")
         if part.module is not None and part.module not in document.modules:
-            yield Problem(("parts", part_id, "module"), f"no module '{part.module}' under 'modules'")
+            yield FieldProblem(("parts", part_id, "module"), f"no module '{part.module}' under 'modules'")
     for connector_id, connector in document.connectors.items():
         for cavity, target in connector.cavities.items():
             path = ("connectors", connector_id, "cavities", cavity)
             if f"{connector_id}.{cavity}" not in used:
-                yield Problem(path, f"no wire ends at {connector_id}.{cavity}: add the wire or remove the cavity")
+                yield FieldProblem(path, f"no wire ends at {connector_id}.{cavity}: add the wire or remove the cavity")
             if connector.inline and f"{connector_id}.{cavity}/c" not in used:
-                yield Problem(path, f"in-line cavity: no wire leaves its far side {connector_id}.{cavity}/c")
+                yield FieldProblem(path, f"in-line cavity: no wire leaves its far side {connector_id}.{cavity}/c")
             if not connector.inline and not behind(target):
-                yield Problem(path, "say which terminal is behind this cavity, or mark the connector 'inline: true'")
+                yield FieldProblem(path, "say which terminal is behind this cavity, or mark the connector 'inline: true'")
     yield from _control_problems(document)
     yield from _limit_problems(document, terminals)
     yield from _observation_problems(document, terminals)
 
 
-def _limit_problems(document: CircuitDocument, terminals: set[str]) -> Iterator[Problem]:
+def _limit_problems(document: CircuitDocument, terminals: set[str]) -> Iterator[FieldProblem]:
     controls = document.control_values()
     lookable = {*document.parts, *document.wires, *document.connectors}
     for name, limit in document.limits.items():
         for field in ("red", "black"):
             ref = getattr(limit, field)
             if ref and ref not in terminals and not (field == "red" and ref in lookable):
-                yield Problem(("limits", name, field), f"'{ref}' names no terminal, cavity or part of this circuit")
+                yield FieldProblem(("limits", name, field), f"'{ref}' names no terminal, cavity or part of this circuit")
         for control, value in limit.when.items():
             if value not in controls.get(control, ()):
-                yield Problem(("limits", name, "when", control), f"'{control}: {value}' is no position of a control here")
+                yield FieldProblem(("limits", name, "when", control), f"'{control}: {value}' is no position of a control here")
         for connector in limit.unplugged:
             if connector not in document.connectors:
-                yield Problem(("limits", name, "unplugged"), f"no connector '{connector}'")
+                yield FieldProblem(("limits", name, "unplugged"), f"no connector '{connector}'")
         for form in limit.converting:
             other = form.refers_to(limit)
             if other and (other not in document.limits or other == name):
-                yield Problem(("limits", name), f"no other limit '{other}'")
+                yield FieldProblem(("limits", name), f"no other limit '{other}'")
     for index, note in enumerate(document.service):
         if note.part not in {*document.parts, *document.wires, *document.connectors, *document.modules}:
-            yield Problem(("service", index, "part"), f"no part '{note.part}'")
+            yield FieldProblem(("service", index, "part"), f"no part '{note.part}'")
 
 
 def _watched(document: CircuitDocument) -> Iterator[tuple[Path, Condition]]:
@@ -176,46 +176,48 @@ def _watched(document: CircuitDocument) -> Iterator[tuple[Path, Condition]]:
             yield ("modules", name, "answers", index), condition
 
 
-def _observation_problems(document: CircuitDocument, terminals: set[str]) -> Iterator[Problem]:
+def _observation_problems(document: CircuitDocument, terminals: set[str]) -> Iterator[FieldProblem]:
     for name, code in document.codes.items():
         if not CODE_FORM.fullmatch(name):
-            yield Problem(("codes", name), f"'{name}' is not a code: one of P, C, B, U, four hex digits, and perhaps -xx")
+            yield FieldProblem(("codes", name), f"'{name}' is not a code: one of P, C, B, U, four hex digits, and perhaps -xx")
         if code.module not in document.modules:
-            yield Problem(("codes", name, "module"), f"no module '{code.module}' under 'modules'")
+            yield FieldProblem(("codes", name, "module"), f"no module '{code.module}' under 'modules'")
     for path, condition in _watched(document):
         for position, ref in enumerate(condition.measures or ()):
             if ref not in terminals:
-                yield Problem((*path, "measures", position), f"'{ref}' names no terminal of this circuit")
+                yield FieldProblem((*path, "measures", position), f"'{ref}' names no terminal of this circuit")
         if condition.flows is not None and condition.flows.split(".")[0] not in document.parts:
-            yield Problem((*path, "flows"), f"'{condition.flows}' names no branch of a part of this circuit")
+            yield FieldProblem((*path, "flows"), f"'{condition.flows}' names no branch of a part of this circuit")
 
 
-def _identity_problems(document: CircuitDocument) -> Iterator[Problem]:
+def _identity_problems(document: CircuitDocument) -> Iterator[FieldProblem]:
     seen: dict[str, str] = {CHASSIS: "the vehicle body"}
     for section in ("parts", "modules", "connectors", "wires"):
         for name in getattr(document, section):
             if "." in name or "/" in name or "@" in name:
-                yield Problem((section, name), f"'{name}' may not contain '.', '/' or '@'")
+                yield FieldProblem((section, name), f"'{name}' may not contain '.', '/' or '@'")
             if name in seen:
-                yield Problem((section, name), f"'{name}' is already used under {seen[name]}: ids must be unique")
+                yield FieldProblem((section, name), f"'{name}' is already used under {seen[name]}: ids must be unique")
             seen[name] = section
     if not any(part.family == "battery" for part in document.parts.values()):
-        yield Problem(("parts",), "no battery: add a part with 'family: battery', so that there is a supply")
+        yield FieldProblem(("parts",), "no battery: add a part with 'family: battery', so that there is a supply")
 
 
-def _control_problems(document: CircuitDocument) -> Iterator[Problem]:
+def _control_problems(document: CircuitDocument) -> Iterator[FieldProblem]:
     controls = document.control_values()
     if "key" in document.controls and not {"off", "on"} <= set(controls["key"]):
-        yield Problem(("controls", "key", "values"), "the key needs at least the positions off and on")
+        yield FieldProblem(("controls", "key", "values"), "the key needs at least the positions off and on")
 
-    def check(path: Path, mentioned: Mapping[str, list[str]]) -> Iterator[Problem]:
+    def check(path: Path, mentioned: Mapping[str, list[str]]) -> Iterator[FieldProblem]:
         for name, values in mentioned.items():
             if name not in controls:
-                yield Problem((*path, name), f"no control '{name}'; this circuit has {', '.join(controls)}")
+                yield FieldProblem((*path, name), f"no control '{name}'; this circuit has {', '.join(controls)}")
                 continue
             for value in values:
                 if value not in controls[name]:
-                    yield Problem((*path, name), f"control '{name}' has no position '{value}'; it has {', '.join(controls[name])}")
+                    yield FieldProblem(
+                        (*path, name), f"control '{name}' has no position '{value}'; it has {', '.join(controls[name])}"
+                    )
 
     for part_id, part in document.parts.items():
         named = [f for f in type(part).model_fields if f.endswith("_when") or f == "control"]
@@ -226,4 +228,4 @@ def _control_problems(document: CircuitDocument) -> Iterator[Problem]:
         yield from check(("setups", setup_id, "controls"), {name: [value] for name, value in setup.controls.items()})
         for index, connector in enumerate(setup.unplugged):
             if connector not in document.connectors:
-                yield Problem(("setups", setup_id, "unplugged", index), f"no connector '{connector}'")
+                yield FieldProblem(("setups", setup_id, "unplugged", index), f"no connector '{connector}'")

@@ -9,7 +9,7 @@ from typing import Any
 
 from PIL import Image, ImageOps, UnidentifiedImageError
 
-from sondar.web.problems import ProblemError, field_problem
+from sondar.core.errors import TooLargeError, invalid
 
 MAX_BYTES = 12 * 1024 * 1024
 MAX_PIXELS = 50_000_000
@@ -21,16 +21,16 @@ def prepare_photo(raw: bytes) -> dict[str, Any]:
     """Fields of the stored photograph. It is encoded anew from its pixels, so no metadata and no hidden content survive.
 
     Raises:
-        ProblemError: 413 or 422, too large, or not a picture of a known kind.
+        TooLargeError, InvalidError: too large, or not a picture of a known kind.
     """
     if len(raw) > MAX_BYTES:
-        raise ProblemError(413, "Picture too large", f"at most {MAX_BYTES // 1024 // 1024} MB: take it at a lower resolution")
+        raise TooLargeError("Picture too large", f"at most {MAX_BYTES // 1024 // 1024} MB: take it at a lower resolution")
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("error", Image.DecompressionBombWarning)
             opened = Image.open(io.BytesIO(raw), formats=list(KINDS))
             if opened.width * opened.height > MAX_PIXELS:
-                raise ProblemError(413, "Picture too large", f"at most {MAX_PIXELS // 1_000_000} million pixels")
+                raise TooLargeError("Picture too large", f"at most {MAX_PIXELS // 1_000_000} million pixels")
             kind = str(opened.format)
             upright = ImageOps.exif_transpose(opened)
             upright.load()
@@ -42,7 +42,7 @@ def prepare_photo(raw: bytes) -> dict[str, Any]:
         Image.DecompressionBombError,
         Image.DecompressionBombWarning,
     ) as error:
-        raise field_problem("picture", "not a readable JPEG, PNG or WebP picture") from error
+        raise invalid("picture", "not a readable JPEG, PNG or WebP picture") from error
     clean = upright.convert("RGB") if kind == "JPEG" or upright.mode not in ("RGB", "RGBA", "L") else upright
     clean.info.clear()
     body = io.BytesIO()

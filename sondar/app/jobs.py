@@ -1,0 +1,236 @@
+"""Jobs: check in, find, answer, note, photograph."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+from uuid import UUID, uuid5
+
+from sondar.app import job_record
+from sondar.app.library import by_slug
+from sondar.app.photos import prepare_photo
+from sondar.app.workspace import Workspace, known_job
+from sondar.core.circuit.network import Circuit
+from sondar.core.codes import parse_codes
+from sondar.core.errors import ConflictError, NotFoundError, invalid
+from sondar.core.triage.model import TriageModel, symptom_menu
+from sondar.store import circuits as circuit_store
+from sondar.store import codes as code_store
+from sondar.store import intake as intake_store
+from sondar.store import jobs as store
+from sondar.store import people, vehicles
+from sondar.store.circuits import CircuitVersion
+from sondar.store.database import Db
+
+
+@dataclass(frozen=True)
+class CheckIn:
+    """A vehicle and its complaint: a vehicle that has been here, or a new one by its fields."""
+
+    client_key: UUID
+    vehicle_id: UUID | None
+    vehicle: dict[str, Any] | None
+    complaint: str
+    codes: str
+    temperature_c: float
+    circuit_version_id: UUID | None
+
+
+@dataclass(frozen=True)
+class JobRecord:
+    """Everything stored of a job but its readings, read in one transaction."""
+
+    job: store.Job
+    answers: dict[str, intake_store.Answer]
+    diagnoses: list[store.CircuitDiagnosis]
+    scans: list[code_store.Scan]
+    codes: job_record.CodeFile
+    meanings: dict[str, code_store.Meaning]
+    photos: list[intake_store.Photo]
+    earlier: list[store.Job]
+    mileage_before: int | None
+    workshop: people.Workshop
+    model: vehicles.VehicleModel | None
+    versions: dict[str, CircuitVersion]
+
+
+@dataclass(frozen=True)
+class JobDetail:
+    """A job's record with the circuits of its vehicle, if they are known."""
+
+    record: JobRecord
+    model: TriageModel | None
+    circuits: dict[str, Circuit]
+    symptoms: dict[str, tuple[str, list[str]]]
+    warnings: list[str]
+    interface: bool
+
+
+def load_record(db: Db, job_id: UUID) -> JobRecord:
+    """A job of this workshop with everything stored of it but its readings.
+
+    Raises:
+        NotFoundError: there is none.
+    """
+    job = known_job(db, job_id)
+    answers = intake_store.answers_of(db, job_id)
+    scans = code_store.scans_of(db, job_id)
+    others = [j for j in store.jobs_of_vehicle(db, job.vehicle_id) if j.id != job_id]
+    mileages = [_mileage_at(db, j.id) for j in others if j.number < job.number]
+    return JobRecord(
+        job, answers, store.diagnoses_of(db, job_id), scans, job_record.code_file(scans, code_store.clearings_of(db, job_id), answers),
+        code_store.meanings(db, job.make, [code.code for scan in scans for code in scan.codes]), intake_store.photos_of(db, job_id), others,
+        max((m for m in mileages if m is not None), default=None), people.workshop(db),
+        None if job.vehicle_model_id is None else vehicles.model_by_id(db, job.vehicle_model_id), by_slug(circuit_store.newest_circuits(db)),
+    )  # fmt: skip
+
+
+def model_of(work: Workspace, record: JobRecord) -> TriageModel | None:
+    """The circuits of the job's vehicle, joined; None if they are not known."""
+    return None if record.model is None else work.library.triage_model(record.model, record.versions)
+
+
+def detail_of(work: Workspace, record: JobRecord) -> JobDetail:
+    """What follows from a record; holds no connection."""
+    model = model_of(work, record)
+    circuits = {} if model is None else {slug: work.library.circuit(record.versions[slug]) for slug in model.vehicle.circuits}
+    job = record.job
+    warnings = job_record.warnings(
+        record.answers, job.vin, job_record.value_of(record.answers, "mileage_km", job.mileage_km), record.mileage_before,
+        record.workshop.distance_unit,
+    )  # fmt: skip
+    symptoms = {} if model is None else dict(symptom_menu(model.vehicle))
+    return JobDetail(
+        record, model, circuits, symptoms, warnings, bool(work.devices.vehicle(job.simulated_vehicle)) and model is not None
+    )
+
+
+def show(work: Workspace, job_id: UUID) -> JobDetail:
+    """The job as it stands; the first step of a diagnosis that has not been begun is worked out ahead."""
+    with work.transaction() as db:
+        record = load_record(db, job_id)
+        unread = [d for d in record.diagnoses[-1:] if not d.readings]
+        versions = [circuit_store.circuit_version(db, d.circuit_version_id) for d in unread]
+    for version in versions:
+        if version is not None:
+            work.library.prepare_first(version, record.job.temperature_c, record.workshop.tools)
+    return detail_of(work, record)
+
+
+def check_in(work: Workspace, wanted: CheckIn) -> tuple[store.Job, bool]:
+    """Check a vehicle in; False beside the job if this client key had made it already.
+
+    Raises:
+        InvalidError: no such vehicle or circuit, codes that are none, a field that is not right.
+    """
+    codes = parse_codes(wanted.codes) if wanted.codes.strip() else []
+    with work.transaction() as db:
+        known = store.job_of_key(db, wanted.client_key)
+        if known is not None:
+            return known_job(db, known), False
+        if wanted.circuit_version_id is not None and circuit_store.circuit_version(db, wanted.circuit_version_id) is None:
+            raise invalid("circuit_version_id", "pick a circuit of the list or load a file")
+        vehicle_id, simulated = _vehicle_of(db, wanted)
+        vehicle = vehicles.vehicle_by_id(db, vehicle_id)
+        assert vehicle is not None
+        model_id = vehicles.model_for(db, vehicle.make, vehicle.model, vehicle.year)
+        listed = ", ".join(code.code for code in codes)[:200]
+        new = store.NewJob(
+            wanted.client_key, vehicle_id, model_id, wanted.complaint.strip(), listed, wanted.temperature_c, simulated
+        )
+        job_id = store.create_job(db, new)
+        if codes:
+            code_store.add_scan(db, job_id, uuid5(wanted.client_key, "codes"), "typed", codes, {}, [])
+        if wanted.circuit_version_id is not None:
+            key = uuid5(wanted.client_key, "diagnosis")
+            store.open_diagnosis(db, job_id, key, wanted.circuit_version_id, "chosen at check-in", {})
+        return known_job(db, job_id), True
+
+
+def _vehicle_of(db: Db, wanted: CheckIn) -> tuple[UUID, str]:
+    """The vehicle of a new job, and the simulated vehicle that it was last connected through."""
+    if wanted.vehicle_id is not None:
+        if vehicles.vehicle_by_id(db, wanted.vehicle_id) is None:
+            raise invalid("vehicle_id", "no such vehicle: look it up by its plate")
+        earlier = store.jobs_of_vehicle(db, wanted.vehicle_id)
+        return wanted.vehicle_id, earlier[0].simulated_vehicle if earlier else ""
+    if wanted.vehicle is None:
+        raise invalid("vehicle", "say which vehicle: its make at least")
+    values = {name: job_record.checked(name, value) if isinstance(value, str) else value for name, value in wanted.vehicle.items()}
+    return vehicles.create_vehicle(db, vehicles.NewVehicle(**values)), ""
+
+
+def _mileage_at(db: Db, job_id: UUID) -> int | None:
+    answer = intake_store.answers_of(db, job_id).get("mileage_km")
+    return None if answer is None or answer.value is None else int(answer.value)
+
+
+def answer(work: Workspace, job_id: UUID, client_key: UUID, field: str, value: Any, seen_seq: int) -> JobDetail:
+    """Answer a field.
+
+    Raises:
+        InvalidError: no such field or value. ConflictError: someone answered it after what the writer saw; ``facts["current"]`` is
+            their ``Answer``, and nothing is stored.
+    """
+    kept = job_record.checked(field, value)
+    with work.transaction() as db:
+        job = known_job(db, job_id)
+        conflict = intake_store.give_answer(db, job_id, client_key, field, kept, seen_seq)
+        if conflict is not None:
+            detail = f"{conflict.by or 'Someone'} answered this meanwhile. Yours is not stored: keep theirs, or send yours again."
+            raise ConflictError("Answered by someone else", detail, current=conflict)
+        _mirror(db, job, field, kept)
+        record = load_record(db, job_id)
+    return detail_of(work, record)
+
+
+def _mirror(db: Db, job: store.Job, field: str, value: Any) -> None:
+    """The answer as the current value where lists and search look for it."""
+    if field in job_record.OF_JOB:
+        store.set_column(db, job.id, field, value if value is not None else 20.0)
+    if field in job_record.OF_VEHICLE:
+        vehicles.change_vehicle(db, job.vehicle_id, field, value)
+    if field in ("make", "model", "year"):
+        vehicle = vehicles.vehicle_by_id(db, job.vehicle_id)
+        assert vehicle is not None
+        store.set_model(db, job.id, vehicles.model_for(db, vehicle.make, vehicle.model, vehicle.year))
+
+
+def add_note(work: Workspace, job_id: UUID, client_key: UUID, body: str) -> list[intake_store.TimelineEntry]:
+    """Append a note; the timeline as it then is."""
+    with work.transaction() as db:
+        known_job(db, job_id)
+        intake_store.add_note(db, job_id, client_key, body)
+        return intake_store.timeline(db, job_id)
+
+
+def timeline(work: Workspace, job_id: UUID) -> list[intake_store.TimelineEntry]:
+    """Everything of a job in the order it happened."""
+    with work.transaction() as db:
+        known_job(db, job_id)
+        return intake_store.timeline(db, job_id)
+
+
+def add_photo(work: Workspace, job_id: UUID, client_key: UUID, caption: str, raw: bytes) -> JobDetail:
+    """Append a photograph; where and with what it was taken is stripped from it."""
+    prepared = prepare_photo(raw)
+    with work.transaction() as db:
+        known_job(db, job_id)
+        intake_store.add_photo(db, job_id, client_key, {**prepared, "caption": caption})
+        record = load_record(db, job_id)
+    return detail_of(work, record)
+
+
+def photo(work: Workspace, job_id: UUID, photo_id: UUID, thumbnail: bool) -> tuple[bytes, str]:
+    """A picture of a job with its media type.
+
+    Raises:
+        NotFoundError: the job has no such photograph.
+    """
+    with work.transaction() as db:
+        known_job(db, job_id)
+        if photo_id not in {p.id for p in intake_store.photos_of(db, job_id)}:
+            raise NotFoundError("No such photograph", f"job has no photograph {photo_id}")
+        found = intake_store.picture(db, photo_id, thumbnail)
+    assert found is not None
+    return found

@@ -1,0 +1,98 @@
+"""Requests and responses about trouble codes and the triage."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Literal
+from uuid import UUID
+
+from pydantic import BaseModel, Field
+
+from sondar.core.triage.views import TriageView
+from sondar.web.common import JobPath, Strict
+
+
+class CodeView(BaseModel):
+    """A code with what is known about it."""
+
+    module: str
+    code: str
+    failure_type: str | None
+    status: int | None
+    status_words: list[str]
+    title: str
+    about: str
+    kind: str
+    circuits: list[str] = Field(description="Ids of the circuits it belongs to.")
+    known_from: Literal["library", "workshop", "none"]
+    behaviour: str | None = None
+    behaviour_reason: str = ""
+    after_s: float | None = None
+
+
+class ScanView(BaseModel):
+    """One reading of the codes."""
+
+    id: UUID
+    seq: int
+    source: str
+    modules: dict[str, bool]
+    conditions: list[str]
+    at: datetime
+    by: str | None
+    after_s: float | None = Field(description="Seconds since clearing; none before it.")
+    codes: list[CodeView]
+
+
+class ScanIn(Strict):
+    """Codes as typed or pasted, or the text of a CSV or JSON file."""
+
+    client_key: UUID
+    source: Literal["typed", "import"] = "typed"
+    text: str = Field(max_length=100_000)
+    conditions: list[str] = Field(default_factory=list, max_length=10)
+    none_stored: bool = Field(False, description="The scan tool was used and no module had a code.")
+
+
+class VehicleScanIn(Strict):
+    """Reads the codes out of the connected vehicle."""
+
+    client_key: UUID
+    conditions: list[str] = Field(default_factory=list, max_length=10)
+
+
+class ClearIn(Strict):
+    """Clears the codes; the list from before is kept."""
+
+    client_key: UUID
+    by: Literal["vehicle", "hand"] = Field(description="Sondar clears through the vehicle interface, or it was done by hand.")
+
+
+class MeaningIn(Strict):
+    """What the workshop knows about a code of this make."""
+
+    title: str = Field(min_length=1, max_length=200)
+    about: str = Field("", max_length=2000)
+
+
+class CodePath(JobPath):
+    """Path of a code."""
+
+    code: str = Field(pattern=r"^[PCBU][0-3][0-9A-F]{3}$")
+
+
+class TriageAnswer(BaseModel):
+    """The triage, or why there is none."""
+
+    available: bool
+    reason: str
+    triage: TriageView | None
+
+
+class DiagnosisIn(Strict):
+    """Opens a diagnosis of a circuit of the vehicle, or on any stored one."""
+
+    client_key: UUID
+    circuit_version_id: UUID
+    reason: str = Field("", max_length=500)
+    carry: bool = Field(True, description="Begin with what the triage believes.")

@@ -1,0 +1,38 @@
+"""Codes and scans as the screen gets them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from sondar.core.circuit.network import Circuit
+from sondar.core.codes import SYSTEMS, Classified, FoundCode, is_stored, status_words
+from sondar.store.codes import Meaning, Scan
+from sondar.web.codes.models import CodeView, ScanView
+
+
+def code_view(
+    code: FoundCode, circuits: Mapping[str, Circuit], meanings: Mapping[str, Meaning], behaviour: Classified | None
+) -> CodeView:
+    """A code with its meaning: from the vehicle's circuits, else from the workshop's own notes."""
+    owners = [slug for slug, circuit in circuits.items() if code.code in circuit.document.codes]
+    told: dict[str, Any] = {"title": "", "about": "", "kind": SYSTEMS[code.code[0]], "known_from": "none"}
+    if owners:
+        document = circuits[owners[0]].document.codes[code.code]
+        told = {"title": document.title, "about": document.about, "kind": document.kind, "known_from": "library"}
+    elif code.code in meanings:
+        told |= {"title": meanings[code.code].title, "about": meanings[code.code].about, "known_from": "workshop"}
+    return CodeView(
+        module=code.module or "", code=code.code, failure_type=code.failure_type, status=code.status,
+        status_words=status_words(code.status), circuits=owners, behaviour=behaviour.behaviour if behaviour else None,
+        behaviour_reason=behaviour.reason if behaviour else "", after_s=behaviour.after_s if behaviour else None, **told,
+    )  # fmt: skip
+
+
+def scan_view(scan: Scan, after_s: float | None, circuits: Mapping[str, Circuit], meanings: Mapping[str, Meaning]) -> ScanView:
+    """A scan for the screen; codes that are only "not tested yet" are left out."""
+    codes = [code_view(c, circuits, meanings, None) for c in scan.codes if is_stored(c.status)]
+    return ScanView(
+        id=scan.id, seq=scan.seq, source=scan.source, modules=scan.modules, conditions=scan.conditions, at=scan.created_at, by=scan.by,
+        after_s=after_s, codes=codes,
+    )  # fmt: skip

@@ -1,0 +1,35 @@
+"""The lists that screens choose from."""
+
+from __future__ import annotations
+
+from pydantic import BaseModel
+
+from sondar.core.present.tests import InstrumentView
+
+
+class Choice(BaseModel):
+    """Something to pick: what is stored, and what it is called."""
+
+    key: str
+    title: str
+
+
+class Term(BaseModel):
+    """A term of the trade: what it means and why it matters."""
+
+    term: str
+    meaning: str
+    matters: str
+    synonyms: list[str]
+
+
+class Lists(BaseModel):
+    """Every list that is chosen from, once."""
+
+    stages: list[str]
+    conditions: list[Choice]
+    environments: list[Choice]
+    run_conditions: list[str]
+    instruments: list[InstrumentView]
+    roles: list[Choice]
+    glossary: list[Term]

@@ -1,0 +1,39 @@
+"""The lists that screens choose from, served once: stages, conditions, surroundings, instruments, roles, and the glossary."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from typing import Any
+
+from flask_openapi3 import APIBlueprint, Tag
+
+from sondar.app.job_record import RUN_CONDITIONS
+from sondar.circuit_files import glossary
+from sondar.core.instruments import INSTRUMENTS
+from sondar.core.present.tests import instrument_view
+from sondar.core.triage.prior_factors import CONDITIONS, ENVIRONMENTS
+from sondar.store.jobs import STAGES
+from sondar.web.lists.models import Choice, Lists, Term
+from sondar.web.people.models import ROLES
+from sondar.web.problems import ProblemDetails
+
+api = APIBlueprint("lists", __name__, url_prefix="/api/v1", abp_tags=[Tag(name="lists")], abp_responses={"401": ProblemDetails})
+
+
+@lru_cache(maxsize=1)
+def _lists() -> Lists:
+    return Lists(
+        stages=list(STAGES),
+        conditions=[Choice(key=key, title=title) for key, title in CONDITIONS.items()],
+        environments=[Choice(key=key, title=title) for key, title in ENVIRONMENTS.items()],
+        run_conditions=list(RUN_CONDITIONS),
+        instruments=[instrument_view(device) for device in INSTRUMENTS.values()],
+        roles=[Choice(key=key, title=title) for key, title in ROLES.items()],
+        glossary=[Term.model_validate(item) for item in glossary()],
+    )
+
+
+@api.get("/lists", responses={"200": Lists})
+def show_lists() -> Any:
+    """Every list that is chosen from."""
+    return _lists().model_dump(mode="json")
