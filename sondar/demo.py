@@ -28,7 +28,7 @@ from sondar.circuit_files import (
 )
 from sondar.core.circuit.network import Circuit
 from sondar.core.codes import parse_codes
-from sondar.core.diagnosis.belief import Reading
+from sondar.core.instruments.reading import Reading
 from sondar.core.diagnosis.costs import Situation
 from sondar.core.diagnosis.judge import judge
 from sondar.core.diagnosis.predictions import Predictor

@@ -12,8 +12,8 @@ from sondar.core.codes import FoundCode
 from sondar.core.triage.model import TriageModel
 from sondar.store.codes import Clearing, Scan
 from sondar.store.intake import Answer
-from sondar.web import job_record
-from sondar.web.problems import ProblemError
+from sondar.app import job_record
+from sondar.core.errors import InvalidError
 
 START = datetime(2026, 3, 1, 8, 0, tzinfo=UTC)
 ACTIVE, CONFIRMED, UNTESTED = 0x2F, 0x08, 0x50
@@ -125,7 +125,7 @@ def test_answers_are_kept_in_one_form(field: str, value: Any, kept: Any) -> None
 def test_nothing_odd_gets_through_any_field(field: str, value: Any) -> None:
     try:
         kept = job_record.checked(field, value)
-    except ProblemError as error:
+    except InvalidError as error:
         assert error.status == 422
     else:
         pytest.fail(f"{field} kept {kept!r}")

@@ -4,7 +4,7 @@ from uuid import UUID, uuid4
 
 import psycopg
 import pytest
-from sondar.core.diagnosis.tests import Test
+from sondar.core.instruments.base import Test
 
 from sondar.core.circuit.model import Setup
 from sondar.core.quantities import parse_entry

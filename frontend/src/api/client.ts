@@ -2,14 +2,14 @@ import createClient from "openapi-fetch";
 import type { components, paths } from "./schema";
 
 export type Schema = components["schemas"];
-export type Bench = Schema["MeasuringView"];
+export type Measuring = Schema["MeasuringView"];
 export type Job = Schema["JobView"];
 export type Circuit = Schema["CircuitDetail"];
 export type CircuitSummary = Schema["CircuitSummary"];
 export type Proposal = Schema["ProposalView"];
 export type TestIn = Schema["TestIn"];
-export type Problem = Schema["ProblemDetails"] & { standing?: unknown; meant?: string };
-export type JobDetail = Schema["JobDetail"];
+export type Problem = Schema["ProblemDetails"] & { current?: unknown; meant?: string };
+export type JobDetail = Schema["JobDetailView"];
 export type Triage = Schema["TriageView"];
 export type Code = Schema["CodeView"];
 export type Me = Schema["Me"];
@@ -23,10 +23,24 @@ export function setCsrf(token: string): void {
   csrf = token;
 }
 
+let writing = 0;
+
+/** How many requests that may change something are on their way: their answers bring what an event would only announce. */
+export function writesInFlight(): number {
+  return writing;
+}
+
 api.use({
   onRequest({ request }) {
     if (csrf) request.headers.set("X-CSRF-Token", csrf);
+    if (request.method !== "GET") writing += 1;
     return request;
+  },
+  onResponse({ request }) {
+    if (request.method !== "GET") writing -= 1;
+  },
+  onError({ request }) {
+    if (request.method !== "GET") writing -= 1;
   },
 });
 
@@ -47,7 +61,7 @@ export function unwrap<T>(answer: { data?: T; error?: unknown; response: Respons
     status: answer.response.status,
     detail: found?.detail ?? `The server answered ${answer.response.status}. Try again.`,
     errors: found?.errors ?? [],
-    standing: found?.standing,
+    current: found?.current,
     meant: found?.meant,
   });
 }

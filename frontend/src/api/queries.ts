@@ -1,8 +1,15 @@
 import { infiniteQueryOptions, keepPreviousData, queryOptions } from "@tanstack/react-query";
 import { api, type TestIn, unwrap } from "./client";
+import type { paths } from "./schema";
 
-export type Stage = "take in" | "diagnosis" | "conclusion" | "repair" | "verify" | "closed";
-export const STAGES: Stage[] = ["take in", "diagnosis", "conclusion", "repair", "verify", "closed"];
+export type Stage = NonNullable<NonNullable<paths["/api/v1/jobs"]["get"]["parameters"]["query"]>["stage"]>;
+
+/** Every list that is chosen from, and the glossary. */
+export const listsQuery = queryOptions({
+  queryKey: ["lists"],
+  staleTime: Number.POSITIVE_INFINITY,
+  queryFn: async () => unwrap(await api.GET("/api/v1/lists")),
+});
 
 export const jobsQuery = (q: string, stage: string) =>
   infiniteQueryOptions({
@@ -36,11 +43,15 @@ export const circuitQuery = (versionId: string | undefined) =>
       ),
   });
 
-export const benchQuery = (diagnosisId: string) =>
+export const measuringQuery = (diagnosisId: string) =>
   queryOptions({
-    queryKey: ["bench", diagnosisId],
+    queryKey: ["measuring", diagnosisId],
     queryFn: async () =>
-      unwrap(await api.GET("/api/v1/diagnoses/{diagnosis_id}/bench", { params: { path: { diagnosis_id: diagnosisId } } })),
+      unwrap(
+        await api.GET("/api/v1/diagnoses/{diagnosis_id}", {
+          params: { path: { diagnosis_id: diagnosisId } },
+        }),
+      ),
   });
 
 export const previewQuery = (diagnosisId: string, test: TestIn | null, readings: number) =>
@@ -91,20 +102,20 @@ export const setupQuery = queryOptions({
   queryFn: async () => unwrap(await api.GET("/api/v1/setup")),
 });
 
-export const panelsQuery = queryOptions({
-  queryKey: ["arithmetic"],
+export const calculatorsQuery = queryOptions({
+  queryKey: ["calculators"],
   staleTime: Number.POSITIVE_INFINITY,
   queryFn: async () => unwrap(await api.GET("/api/v1/calculators")),
 });
 
-export const ghostsQuery = (
+export const expectedValuesQuery = (
   diagnosisId: string,
   unit: string | null,
   setup: TestIn["setup"] | undefined,
   readings: number,
 ) =>
   queryOptions({
-    queryKey: ["ghosts", diagnosisId, unit, setup, readings],
+    queryKey: ["expected-values", diagnosisId, unit, setup, readings],
     enabled: unit !== null && setup !== undefined,
     placeholderData: keepPreviousData,
     queryFn: async () =>
@@ -126,7 +137,11 @@ export const proceduresQuery = (diagnosisId: string) =>
   queryOptions({
     queryKey: ["procedures", diagnosisId],
     queryFn: async () =>
-      unwrap(await api.GET("/api/v1/diagnoses/{diagnosis_id}/procedures", { params: { path: { diagnosis_id: diagnosisId } } })),
+      unwrap(
+        await api.GET("/api/v1/diagnoses/{diagnosis_id}/procedures", {
+          params: { path: { diagnosis_id: diagnosisId } },
+        }),
+      ),
   });
 
 export const procedureQuery = (diagnosisId: string, procedureId: string | null, readings: number) =>
@@ -142,14 +157,14 @@ export const procedureQuery = (diagnosisId: string, procedureId: string | null, 
       ),
   });
 
-export const traceQuery = (diagnosisId: string, test: TestIn | null, readings: number) =>
+export const waveformQuery = (diagnosisId: string, test: TestIn | null, readings: number) =>
   queryOptions({
-    queryKey: ["trace", diagnosisId, test, readings],
+    queryKey: ["waveform", diagnosisId, test, readings],
     enabled: test !== null,
     retry: false,
     queryFn: async () =>
       unwrap(
-        await api.POST("/api/v1/diagnoses/{diagnosis_id}/trace", {
+        await api.POST("/api/v1/diagnoses/{diagnosis_id}/waveform", {
           params: { path: { diagnosis_id: diagnosisId } },
           body: test as TestIn,
         }),

@@ -1,16 +1,16 @@
 import { useQuery } from "@tanstack/react-query";
 import { lazy, Suspense } from "react";
-import { Link, Route, Routes } from "react-router";
+import { Link, Navigate, Route, Routes, useParams } from "react-router";
 import { setupQuery } from "../api/queries";
 import { useMe } from "../api/session";
 import { SetUpPage } from "../features/account/SetUpPage";
 import { SignInPage } from "../features/account/SignInPage";
-import { BenchPage } from "../features/bench/BenchPage";
-import { JobPage } from "../features/intake/JobPage";
+import { CheckInPage } from "../features/check-in/CheckInPage";
+import { DiagnosisPage } from "../features/diagnosis/DiagnosisPage";
+import { JobPage } from "../features/job/JobPage";
 import { JobsPage } from "../features/jobs/JobsPage";
-import { NewJobPage } from "../features/jobs/NewJobPage";
+import { MeasurePage } from "../features/measure/MeasurePage";
 import { SharedPage } from "../features/shared/SharedPage";
-import { VerdictPage } from "../features/conclusion/VerdictPage";
 import { Notice } from "../ui/Notice";
 import { Shell } from "./Shell";
 
@@ -50,10 +50,11 @@ function Inside() {
     <Routes>
       <Route element={<Shell />}>
         <Route index element={<JobsPage />} />
-        <Route path="jobs/new" element={<NewJobPage />} />
+        <Route path="jobs/new" element={<CheckInPage />} />
         <Route path="jobs/:jobId" element={<JobPage />} />
-        <Route path="bench/:diagnosisId" element={<BenchPage />} />
-        <Route path="bench/:diagnosisId/conclusion" element={<VerdictPage />} />
+        <Route path="measure/:diagnosisId" element={<MeasurePage />} />
+        <Route path="measure/:diagnosisId/diagnosis" element={<DiagnosisPage />} />
+        <Route path="bench/:diagnosisId/*" element={<FormerAddress />} />
         {(
           [
             ["circuits", CircuitsPage],
@@ -92,4 +93,10 @@ function Inside() {
       </Route>
     </Routes>
   );
+}
+
+/** Addresses of the first versions, kept in bookmarks and printouts. */
+function FormerAddress() {
+  const { diagnosisId, "*": rest } = useParams();
+  return <Navigate to={`/measure/${diagnosisId}${rest ? "/diagnosis" : ""}`} replace />;
 }

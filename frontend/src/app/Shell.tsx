@@ -49,7 +49,7 @@ export function Shell() {
               void api.PUT("/api/v1/me/theme", { body: { theme: other } });
             }}
           >
-            {other === "dark" ? "Night" : "Day"}
+            {other === "dark" ? "Dark" : "Light"}
           </button>
           <Link to="/settings" className={`flex items-center ${quiet}`} title={me?.name}>
             {me?.name.split(",")[0] ?? ""} <span className="sr-only">, settings</span>

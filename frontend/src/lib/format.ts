@@ -1,7 +1,7 @@
 /** A probability as people say it: never a false 100 % or 0 %. */
 export function percent(share: number): string {
-  if (share > 0.995) return ">\u00a099\u00a0%";
-  if (share < 0.005) return "<\u00a01\u00a0%";
+  if (share > 0.995) return "over\u00a099\u00a0%";
+  if (share < 0.005) return "under\u00a01\u00a0%";
   return `${Math.round(share * 100)}\u00a0%`;
 }
 

@@ -48,7 +48,7 @@ export function AskDialog(props: {
             </label>
             <div className="mt-4 flex justify-end gap-2">
               <Button kind="quiet" onClick={props.onClose}>
-                Leave it
+                Cancel
               </Button>
               <Button type="submit">{props.accept}</Button>
             </div>

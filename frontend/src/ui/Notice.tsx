@@ -1,6 +1,6 @@
 import type { ReactNode } from "react";
 
-const WORDS = { caution: "Caution", problem: "Not done", note: "Note" } as const;
+const WORDS = { caution: "Caution", problem: "Error", note: "Note" } as const;
 
 /** A message that must be seen: said by a word and a bar, not by colour. */
 export function Notice({ tone, children }: { tone: keyof typeof WORDS; children: ReactNode }) {

@@ -1,34 +1,24 @@
-import { useId } from "react";
-import type { Problem } from "../api/client";
+import { type ComponentProps, useId } from "react";
 
-/** A labelled line or area of text that shows what the server found wrong with it. */
-export function TextField(props: {
-  name: string;
+type Native = Omit<ComponentProps<"input"> & ComponentProps<"textarea">, "ref">;
+
+interface Props extends Native {
   label: string;
-  path?: string;
-  problem?: Problem | null;
+  ref?: React.Ref<HTMLInputElement & HTMLTextAreaElement>;
+  /** What is wrong with it. */
+  problem?: string | undefined;
   area?: boolean;
-  rows?: number;
-  required?: boolean;
-  autoFocus?: boolean;
-  placeholder?: string;
-  defaultValue?: string;
-  type?: string;
-  autoComplete?: string;
-  inputMode?: "numeric" | "decimal";
   hint?: string;
-  onBlur?: (event: React.FocusEvent<HTMLInputElement | HTMLTextAreaElement>) => void;
-  onChange?: (event: React.ChangeEvent<HTMLInputElement | HTMLTextAreaElement>) => void;
-}) {
+}
+
+/** A labelled line or area of text that shows what is wrong with it. */
+export function TextField({ label, problem, area, hint, rows, ref, ...rest }: Props) {
   const id = useId();
-  const { name, label, path, problem, area, hint, rows, ...rest } = props;
-  const found = problem?.errors?.find((item) => item.field === (path ?? name));
   const look = "mt-1 block w-full rounded-sm border border-ink/60 bg-raised px-3 text-base text-ink";
   const shared = {
     id,
-    name,
-    "aria-invalid": found !== undefined,
-    "aria-describedby": found ? `${id}-why` : hint ? `${id}-hint` : undefined,
+    "aria-invalid": problem !== undefined,
+    "aria-describedby": problem ? `${id}-why` : hint ? `${id}-hint` : undefined,
     ...rest,
   };
   return (
@@ -37,18 +27,18 @@ export function TextField(props: {
         {label}
       </label>
       {area ? (
-        <textarea rows={rows ?? 3} className={`${look} py-2`} {...shared} />
+        <textarea ref={ref} rows={rows ?? 3} className={`${look} py-2`} {...shared} />
       ) : (
-        <input className={`${look} min-h-11`} {...shared} />
+        <input ref={ref} className={`${look} min-h-11`} {...shared} />
       )}
-      {hint && !found && (
+      {hint && !problem && (
         <p id={`${id}-hint`} className="mt-1 text-sm text-soft">
           {hint}
         </p>
       )}
-      {found && (
+      {problem && (
         <p id={`${id}-why`} className="mt-1 text-sm font-[600]">
-          {found.message}
+          {problem}
         </p>
       )}
     </div>

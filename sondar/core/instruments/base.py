@@ -321,7 +321,7 @@ def _chances(words: Array | None) -> Array | None:
     if words is None:
         return None
     body = words[1:] if words.shape[0] > 1 else words
-    return np.clip(body.mean(axis=0), 0.0, 1.0)
+    return np.asarray(np.clip(body.mean(axis=0), 0.0, 1.0))
 
 
 def loaded(volts: Array, ohms: Array, load_ohm: float) -> Array:

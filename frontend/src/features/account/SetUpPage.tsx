@@ -1,77 +1,53 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { ApiError, api, unwrap } from "../../api/client";
+import { useQueryClient } from "@tanstack/react-query";
+import { z } from "zod";
+import { api, unwrap } from "../../api/client";
 import { setupQuery } from "../../api/queries";
 import { accept, meQuery } from "../../api/session";
+import { required, useServerForm } from "../../lib/forms";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 import { TextField } from "../../ui/TextField";
-import { Lead } from "./Lead";
+import { Welcome } from "./Welcome";
 
-/** The first workshop and its first lead. */
+const SCHEMA = z.object({
+  code: required("The code"),
+  workshop: required("The workshop's name"),
+  name: required("Your name"),
+  sign_in: required("The name to sign in with"),
+  password: z.string().min(10, "At least 10 characters"),
+});
+
+/** The first workshop and its first workshop lead. */
 export function SetUpPage() {
   const client = useQueryClient();
-  const setUp = useMutation({
-    mutationFn: async (form: FormData) => {
-      const text = (name: string) => String(form.get(name) ?? "").trim();
-      return unwrap(
-        await api.POST("/api/v1/setup", {
-          body: {
-            code: text("code"),
-            workshop: text("workshop"),
-            name: text("name"),
-            sign_in: text("sign_in"),
-            password: String(form.get("password")),
-          },
-        }),
-      );
-    },
-    onSuccess: (me) => {
+  const { field, submit, sending, trouble } = useServerForm({
+    schema: SCHEMA,
+    defaults: { code: "", workshop: "", name: "", sign_in: "", password: "" },
+    send: async (body) => unwrap(await api.POST("/api/v1/setup", { body })),
+    onDone: (me) => {
       client.setQueryData(meQuery.queryKey, accept(me));
       client.invalidateQueries(setupQuery);
     },
   });
-  const problem = setUp.error instanceof ApiError ? setUp.error.problem : null;
   return (
     <main className="mx-auto grid min-h-full max-w-4xl items-center gap-10 px-6 py-8 md:grid-cols-[1fr_24rem]">
-      <Lead />
-      <form
-        className="space-y-3"
-        onSubmit={(event) => {
-          event.preventDefault();
-          setUp.mutate(new FormData(event.currentTarget));
-        }}
-      >
+      <Welcome />
+      <form className="space-y-3" onSubmit={submit} noValidate>
         <h1 className="text-2xl">Set up your workshop</h1>
+        <TextField label="Code printed when Sondar was started" autoFocus {...field("code")} />
+        <TextField label="Workshop" {...field("workshop")} />
+        <TextField label="Your name" {...field("name")} />
+        <TextField label="Name to sign in with" autoComplete="username" {...field("sign_in")} />
         <TextField
-          name="code"
-          label="Code printed when Sondar was started"
-          problem={problem}
-          required
-          autoFocus
-        />
-        <TextField name="workshop" label="Workshop" problem={problem} required />
-        <TextField name="name" label="Your name" problem={problem} required />
-        <TextField
-          name="sign_in"
-          label="Name to sign in with"
-          problem={problem}
-          required
-          autoComplete="username"
-        />
-        <TextField
-          name="password"
           label="Password"
           type="password"
-          problem={problem}
-          required
           autoComplete="new-password"
-          hint="At least 10 characters. You are the lead and can add the others."
+          hint="At least 10 characters. You are the workshop lead and can add the others."
+          {...field("password")}
         />
-        {setUp.error && !problem?.errors?.length && (
-          <Notice tone="problem">{problem?.detail ?? "The server does not answer. Try again."}</Notice>
-        )}
-        <Button kind="next" type="submit" className="w-full" disabled={setUp.isPending}>
-          {setUp.isPending ? "Setting up …" : "Set up"}
+        {trouble && <Notice tone="problem">{trouble}</Notice>}
+        <Button kind="next" type="submit" className="w-full" disabled={sending.isPending}>
+          {sending.isPending ? "Setting up …" : "Set up"}
         </Button>
       </form>
     </main>

@@ -1,27 +1,27 @@
 import { useQuery } from "@tanstack/react-query";
 import { Dialog } from "radix-ui";
 import { useEffect, useState } from "react";
-import { ApiError, api, type Situation, type Schema, unwrap } from "../../api/client";
-import { panelsQuery } from "../../api/queries";
+import { ApiError, api, type Measuring, type Schema, unwrap } from "../../api/client";
+import { calculatorsQuery } from "../../api/queries";
 import { Button } from "../../ui/Button";
 import { Sketch } from "./Sketch";
 
-type Panel = Schema["CalculatorView"];
+type Calculator = Schema["CalculatorView"];
 
 interface Props {
   open: boolean;
   onClose: () => void;
-  /** Readings that stand, newest first: their figures fill a field by one tap. */
-  readings: Situation["readings"];
-  /** Puts the sum and its result into the note of the next reading. */
+  /** Readings that have not been voided, newest first: their figures fill a field by one tap. */
+  readings: Measuring["readings"];
+  /** Puts the calculation and its result into the note of the next reading. */
   onNote: (text: string) => void;
 }
 
-/** The sums of the trade, one panel each; the core works them out. */
-export function Arithmetic({ open, onClose, readings, onNote }: Props) {
-  const panels = useQuery({ ...panelsQuery, enabled: open });
+/** The calculations of the trade; the core does them. */
+export function Calculators({ open, onClose, readings, onNote }: Props) {
+  const calculators = useQuery({ ...calculatorsQuery, enabled: open });
   const [chosen, setChosen] = useState("source-resistance");
-  const panel = panels.data?.panels.find((item) => item.id === chosen);
+  const calculator = calculators.data?.calculators.find((item) => item.id === chosen);
   return (
     <Dialog.Root open={open} onOpenChange={(now) => !now && onClose()}>
       <Dialog.Portal>
@@ -37,13 +37,13 @@ export function Arithmetic({ open, onClose, readings, onNote }: Props) {
           }}
         >
           <div className="mb-2 flex items-baseline justify-between">
-            <Dialog.Title className="text-xl">Arithmetic</Dialog.Title>
+            <Dialog.Title className="text-xl">Calculators</Dialog.Title>
             <Dialog.Close className="min-h-11 px-2 underline underline-offset-4">Close (Esc)</Dialog.Close>
           </div>
           <div className="grid min-h-0 grid-cols-1 gap-5 overflow-auto md:grid-cols-[15rem_1fr]">
-            <nav aria-label="Sums">
+            <nav aria-label="Calculators">
               <ul className="border-t border-rule">
-                {panels.data?.panels.map((item) => (
+                {calculators.data?.calculators.map((item) => (
                   <li key={item.id} className="border-b border-rule">
                     <button
                       type="button"
@@ -57,7 +57,14 @@ export function Arithmetic({ open, onClose, readings, onNote }: Props) {
                 ))}
               </ul>
             </nav>
-            {panel && <PanelForm key={panel.id} panel={panel} readings={readings} onNote={onNote} />}
+            {calculator && (
+              <CalculatorForm
+                key={calculator.id}
+                calculator={calculator}
+                readings={readings}
+                onNote={onNote}
+              />
+            )}
           </div>
         </Dialog.Content>
       </Dialog.Portal>
@@ -65,27 +72,27 @@ export function Arithmetic({ open, onClose, readings, onNote }: Props) {
   );
 }
 
-function PanelForm({
-  panel,
+function CalculatorForm({
+  calculator,
   readings,
   onNote,
 }: {
-  panel: Panel;
-  readings: Situation["readings"];
+  calculator: Calculator;
+  readings: Measuring["readings"];
   onNote: (text: string) => void;
 }) {
   const [values, setValues] = useState<Record<string, string>>(() =>
-    Object.fromEntries(panel.inputs.map((item) => [item.name, item.default])),
+    Object.fromEntries(calculator.inputs.map((item) => [item.name, item.default])),
   );
-  const [field, setField] = useState(panel.inputs[0]?.name ?? "");
+  const [field, setField] = useState(calculator.inputs[0]?.name ?? "");
   const worked = useQuery({
-    queryKey: ["arithmetic", panel.id, values],
+    queryKey: ["calculators", calculator.id, values],
     retry: false,
     placeholderData: (before) => before,
     queryFn: async () =>
       unwrap(
         await api.POST("/api/v1/calculators/{calculator_id}", {
-          params: { path: { calculator_id: panel.id } },
+          params: { path: { calculator_id: calculator.id } },
           body: { values },
         }),
       ),
@@ -93,7 +100,7 @@ function PanelForm({
   const [noted, setNoted] = useState(false);
   // biome-ignore lint/correctness/useExhaustiveDependencies: any change of a figure makes the note stale
   useEffect(() => setNoted(false), [values]);
-  const unit = panel.inputs.find((item) => item.name === field)?.unit ?? "";
+  const unit = calculator.inputs.find((item) => item.name === field)?.unit ?? "";
   const fitting = readings
     .filter((item) => item.voided_because === null && unit !== "" && item.label.endsWith(unit))
     .slice(-5)
@@ -101,26 +108,26 @@ function PanelForm({
   const problem =
     worked.error instanceof ApiError ? worked.error.problem.detail : (worked.error?.message ?? "");
   const sum = () => {
-    const given = panel.inputs
+    const given = calculator.inputs
       .filter((item) => values[item.name])
       .map((item) => `${item.label.toLowerCase()} ${values[item.name]} ${item.unit}`.trim());
     const found = worked.data?.results.map((item) => `${item.label.toLowerCase()} ${item.text}`) ?? [];
-    return `${panel.title}: ${given.join(", ")}; ${found.join(", ")}`;
+    return `${calculator.title}: ${given.join(", ")}; ${found.join(", ")}`;
   };
   return (
-    <section aria-label={panel.title}>
+    <section aria-label={calculator.title}>
       <div className="grid grid-cols-[1fr_11rem] gap-4">
         <div>
-          <p className="text-lg">{panel.formula}</p>
-          <p className="mb-2 text-sm text-soft">{panel.source}</p>
+          <p className="text-lg">{calculator.formula}</p>
+          <p className="mb-2 text-sm text-soft">{calculator.source}</p>
           <div className="grid grid-cols-2 gap-x-3 gap-y-1">
-            {panel.inputs.map((item) => (
+            {calculator.inputs.map((item) => (
               <label key={item.name} className="block text-sm text-soft">
                 {item.label}
                 {item.optional && " (if known)"}
                 <span className="flex items-baseline gap-1 border border-ink/60 bg-raised px-2">
                   <input
-                    className="sounding min-h-11 min-w-0 flex-1 bg-transparent text-xl text-ink focus:outline-none"
+                    className="figure min-h-11 min-w-0 flex-1 bg-transparent text-xl text-ink focus:outline-none"
                     value={values[item.name] ?? ""}
                     onFocus={(event) => {
                       setField(item.name);
@@ -134,7 +141,7 @@ function PanelForm({
             ))}
           </div>
         </div>
-        <Sketch name={panel.drawing} />
+        <Sketch name={calculator.drawing} />
       </div>
       {fitting.length > 0 && (
         <div className="mt-2 flex flex-wrap items-center gap-2 text-sm text-soft">
@@ -158,7 +165,7 @@ function PanelForm({
             {worked.data?.results.map((item) => (
               <div key={item.label} className="flex items-baseline justify-between border-b border-rule py-1">
                 <dt>{item.label}</dt>
-                <dd className="sounding text-2xl">{item.text}</dd>
+                <dd className="figure text-2xl">{item.text}</dd>
               </div>
             ))}
           </dl>

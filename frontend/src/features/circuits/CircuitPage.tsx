@@ -5,9 +5,9 @@ import type { TestIn } from "../../api/client";
 import { circuitQuery } from "../../api/queries";
 import { Headline } from "../../app/Headline";
 import { Notice } from "../../ui/Notice";
-import { CircuitDrawing } from "../bench/CircuitDrawing";
-import { ConnectorFace } from "../bench/ConnectorFace";
-import { withConnector, withNextPosition } from "../bench/tests";
+import { withConnector, withNextPosition } from "../measure/draft/tests";
+import { CircuitDrawing } from "../measure/drawing/CircuitDrawing";
+import { ConnectorFace } from "../measure/drawing/ConnectorFace";
 
 /** Reading up a circuit: what it does, how it is wired, what it must show, what is done about its parts. */
 export default function CircuitPage() {
@@ -25,7 +25,7 @@ export default function CircuitPage() {
     );
   }
   if (!circuit) return <main className="p-6">Drawing the circuit …</main>;
-  // Nothing is measured here: the drawing only needs to know what is apart and where the controls stand.
+  // Nothing is measured here: the drawing only needs to know what is disconnected and where the controls stand.
   const still: TestIn = { instrument: "", red: "", black: "", setup };
   return (
     <main className="grid gap-x-8 px-5 py-4 lg:grid-cols-[minmax(380px,1fr)_minmax(0,1.1fr)]">
@@ -46,7 +46,7 @@ export default function CircuitPage() {
           readings={[]}
           weights={{}}
           test={still}
-          ghosts={null}
+          expected={null}
           onPoint={(ref) => setFace(circuit.points.find((point) => point.ref === ref)?.connector ?? null)}
           onConnector={(connector) => setSetup(withConnector(still, connector).setup)}
           onControl={(control) => setSetup(withNextPosition(circuit, still, control).setup)}
@@ -56,7 +56,7 @@ export default function CircuitPage() {
         <section>
           <p className="text-lg leading-snug">{circuit.about}</p>
           <p className="text-sm text-soft">
-            Also called {circuit.also.join(", ")}.{" "}
+            Synonyms: {circuit.synonyms.join(", ")}.{" "}
             {circuit.complaint && `Usual complaint: ${circuit.complaint}`}
           </p>
           {circuit.cautions.map((caution) => (
@@ -87,7 +87,7 @@ export default function CircuitPage() {
               <tbody>
                 {connector.cavities.map((cavity) => (
                   <tr key={cavity.number} className="border-t border-rule">
-                    <th scope="row" className="sounding w-10 py-0.5 text-left">
+                    <th scope="row" className="figure w-10 py-0.5 text-left">
                       {cavity.number}
                     </th>
                     <td>{cavity.colour}</td>
@@ -107,7 +107,7 @@ export default function CircuitPage() {
                   <th scope="row" className="py-1 pr-2 text-left font-[400]">
                     {limit.title}
                   </th>
-                  <td className="sounding py-1 pr-3 whitespace-nowrap">{limit.range}</td>
+                  <td className="figure py-1 pr-3 whitespace-nowrap">{limit.range}</td>
                   <td className="py-1 text-soft">
                     {limit.typical && `usually ${limit.typical}; `}
                     {limit.source}
@@ -138,7 +138,7 @@ export default function CircuitPage() {
             {circuit.service.map((note) => (
               <li key={note.part} className="border-t border-rule py-1">
                 <strong className="font-[650]">{note.part}</strong>: {note.do}, {note.difficulty}. {note.note}
-                {note.teach_in && ` Set up: ${note.teach_in}`}
+                {note.teach_in && ` Initialise: ${note.teach_in}`}
               </li>
             ))}
           </ul>

@@ -26,8 +26,8 @@ export default function CircuitsPage() {
       {circuits.error && <Notice tone="problem">{circuits.error.message}</Notice>}
       {circuits.data && found.length === 0 && (
         <p>
-          No circuit is called that. Load a circuit file when taking in a vehicle; docs/circuit-format.md says
-          how to write one.
+          No circuit is called that. Load a circuit file when checking in a vehicle; docs/circuit-format.md
+          says how to write one.
         </p>
       )}
       <ul className="grid gap-x-8 border-t border-rule md:grid-cols-2">
@@ -37,7 +37,7 @@ export default function CircuitsPage() {
               <strong className="font-[650]">{circuit.title}</strong>{" "}
               <span className="text-soft">
                 {circuit.make}
-                {circuit.also.length > 0 && `; ${circuit.also.join(", ")}`}
+                {circuit.synonyms.length > 0 && `; ${circuit.synonyms.join(", ")}`}
               </span>
               <span className="block text-sm">{circuit.complaint}</span>
             </Link>

@@ -1,19 +1,20 @@
 import { useQuery } from "@tanstack/react-query";
 import { useHotkeys } from "react-hotkeys-hook";
 import { Link, useNavigate, useParams } from "react-router";
-import type { Bench } from "../../api/client";
-import { benchQuery } from "../../api/queries";
+import type { Measuring } from "../../api/client";
+import { measuringQuery } from "../../api/queries";
 import { Headline } from "../../app/Headline";
 import { depthTint, groupName, minutes, percent } from "../../lib/format";
 import { Notice } from "../../ui/Notice";
-import { ThreeWayField } from "../bench/ThreeWayField";
+import { ThenAndNow } from "../measure/panels/ThenAndNow";
+import { ThreeWayField } from "../measure/panels/ThreeWayField";
 
 /** The conclusion: what is wrong, how sure, what speaks for and against, what would change it, what now. */
-export function VerdictPage() {
+export function DiagnosisPage() {
   const { diagnosisId = "" } = useParams();
-  const { data: bench, error } = useQuery(benchQuery(diagnosisId));
+  const { data: measuring, error } = useQuery(measuringQuery(diagnosisId));
   const navigate = useNavigate();
-  useHotkeys("b", () => navigate(`/bench/${diagnosisId}`));
+  useHotkeys("b", () => navigate(`/measure/${diagnosisId}`));
   if (error) {
     return (
       <main className="mx-auto max-w-3xl p-6">
@@ -21,27 +22,26 @@ export function VerdictPage() {
       </main>
     );
   }
-  if (!bench) return <main className="p-6">Reading the record …</main>;
-  const { conclusion, suspects } = bench.assessment;
-  const lead = suspects.find((suspect) => suspect.unit === conclusion.units[0]);
-  const more = bench.assessment.proposals[0];
-  const recordedDiffers = bench.diagnosis.conclusion && bench.diagnosis.conclusion !== conclusion.sentence;
+  if (!measuring) return <main className="p-6">Reading the record …</main>;
+  const { conclusion, suspects } = measuring.assessment;
+  const leading = suspects.find((suspect) => suspect.unit === conclusion.units[0]);
+  const more = measuring.assessment.proposals[0];
   return (
     <main className="mx-auto grid max-w-6xl gap-x-10 gap-y-6 px-5 py-5 md:grid-cols-[1fr_320px]">
       <Headline>
         <div className="flex items-baseline gap-4 text-sm">
-          <h1 className="text-lg">{bench.job.plate || `Job ${bench.job.number}`}</h1>
+          <h1 className="text-lg">{measuring.job.plate || `Job ${measuring.job.number}`}</h1>
           <span className="truncate text-soft">
-            {bench.job.make} {bench.job.model}. {bench.job.complaint}
+            {measuring.job.make} {measuring.job.model}. {measuring.job.complaint}
           </span>
         </div>
       </Headline>
       <div className="min-w-0 space-y-6">
         <section>
           <p className="text-soft">
-            {conclusion.settled ? "Verdict" : "Not a conclusion yet"}, from {bench.assessment.effects.length}{" "}
-            reading
-            {bench.assessment.effects.length === 1 ? "" : "s"}
+            {conclusion.settled ? "Diagnosis" : "No conclusion yet"}, from{" "}
+            {measuring.assessment.effects.length} reading
+            {measuring.assessment.effects.length === 1 ? "" : "s"}
           </p>
           <h2 className="text-3xl leading-tight" data-testid="conclusion">
             {conclusion.sentence}
@@ -57,7 +57,9 @@ export function VerdictPage() {
                 One more test, the {more.test.instrument_title.toLowerCase()} at {more.test.red}, takes{" "}
                 {minutes(more.minutes)} and saves {minutes(Math.max(0, more.expected_saving_min))} of that:{" "}
                 <strong className="font-[650]">
-                  {more.expected_saving_min > more.minutes ? "it is worth making" : "acting is cheaper"}
+                  {more.expected_saving_min > more.minutes
+                    ? "it is worth making"
+                    : "repairing now is cheaper"}
                 </strong>
                 .
               </>
@@ -65,17 +67,11 @@ export function VerdictPage() {
           </p>
           {conclusion.inseparable && (
             <p className="mt-2">
-              {conclusion.units.join(", ")} show the same at every point that can be reached with these tools, so
-              they are called together: look at the places themselves, the quickest first.
+              {conclusion.units.join(", ")} show the same at every point that can be reached with these tools,
+              so they are called together: look at the places themselves, the quickest first.
             </p>
           )}
-          {recordedDiffers && (
-            <div className="mt-2">
-              <Notice tone="note">
-                When it was called, the record said: “{bench.diagnosis.conclusion}” Evidence has changed since.
-              </Notice>
-            </div>
-          )}
+          <ThenAndNow measuring={measuring} />
         </section>
         <section>
           <h3 className="mb-1 text-lg">What to do</h3>
@@ -92,10 +88,10 @@ export function VerdictPage() {
             ))}
           </div>
         </section>
-        <EvidenceTable bench={bench} lead={lead} />
+        <EvidenceTable measuring={measuring} leading={leading} />
       </div>
       <aside className="space-y-6">
-        <ThreeWayField track={bench.assessment.track} />
+        <ThreeWayField track={measuring.assessment.track} />
         <section>
           <h3 className="mb-1 text-lg">What else it could be</h3>
           {conclusion.alternatives.length === 0 ? (
@@ -106,9 +102,9 @@ export function VerdictPage() {
                 <li key={other.unit} className="border-b border-rule py-2 text-sm">
                   <div className="flex justify-between gap-2">
                     <strong className="font-[600]">{other.title}</strong>
-                    <span className="sounding text-base">{percent(other.probability)}</span>
+                    <span className="figure text-base">{percent(other.probability)}</span>
                   </div>
-                  <div className="text-soft">Told by: {other.distinguished_by}</div>
+                  <div className="text-soft">Distinguished by: {other.distinguished_by}</div>
                 </li>
               ))}
             </ul>
@@ -119,44 +115,44 @@ export function VerdictPage() {
           <p>{conclusion.would_change}</p>
         </section>
         <Link
-          to={`/bench/${diagnosisId}`}
+          to={`/measure/${diagnosisId}`}
           className="inline-flex min-h-11 items-center rounded-sm border border-ink/60 px-4"
         >
-          Back to the bench (B)
+          Back to measuring (B)
         </Link>
       </aside>
     </main>
   );
 }
 
-type Suspect = Situation["assessment"]["suspects"][number];
+type Suspect = Measuring["assessment"]["suspects"][number];
 
 /** Each reading's weight for or against the leading unit, as a bar to the right or the left. */
-function EvidenceTable({ bench, lead }: { bench: Situation; lead: Suspect | undefined }) {
-  if (!lead) return null;
-  const standing = bench.readings.filter((reading) => reading.voided_because === null);
-  const largest = Math.max(1, ...lead.evidence.map((item) => Math.abs(item.weight_ban)));
+function EvidenceTable({ measuring, leading }: { measuring: Measuring; leading: Suspect | undefined }) {
+  if (!leading) return null;
+  const standing = measuring.readings.filter((reading) => reading.voided_because === null);
+  const largest = Math.max(1, ...leading.evidence.map((item) => Math.abs(item.weight_ban)));
   return (
     <section>
       <h3 className="text-lg">Evidence</h3>
       <p className="mb-1 text-sm text-soft">
-        For (right) and against (left) {groupName(lead.group).toLowerCase()}: {lead.title}.
+        For (right) and against (left) {groupName(leading.group).toLowerCase()}: {leading.title}.
       </p>
       <table className="w-full text-sm">
         <tbody>
           {standing.map((reading) => {
-            const weight = lead.evidence.find((item) => item.reading === reading.id)?.weight_ban ?? 0;
-            const effect = bench.assessment.effects.find((item) => item.reading === reading.id);
+            const weight = leading.evidence.find((item) => item.reading === reading.id)?.weight_ban ?? 0;
+            const effect = measuring.assessment.effects.find((item) => item.reading === reading.id);
             const width = (Math.min(Math.abs(weight), largest) / largest) * 50;
             return (
               <tr key={reading.id} className="border-t border-rule align-top">
-                <th scope="row" className="sounding w-24 py-2 text-left text-lg">
+                <th scope="row" className="figure w-24 py-2 text-left text-lg">
                   {reading.label}
                 </th>
                 <td className="py-2 pr-3">
                   <strong className="font-[600]">{reading.red}</strong> to {reading.black},{" "}
                   {reading.setup_text}
-                  <div className="text-soft">healthy: {effect?.expected}</div>
+                  <div className="text-soft">expected: {effect?.expected}</div>
                 </td>
                 <td className="w-44 py-3">
                   <div className="relative h-3 border border-rule" aria-hidden="true">

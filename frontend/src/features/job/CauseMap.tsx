@@ -11,7 +11,7 @@ const RIGHT = 400;
  * other. A hollow mark is a code that this cause would have set and that is not there.
  */
 export function CauseMap({ triage, detail }: { triage: Triage; detail: JobDetail }) {
-  const causes = triage.diagnoses.slice(0, 4);
+  const causes = triage.candidates.slice(0, 4);
   const titles = new Map(detail.codes.map((code) => [code.code, code.title]));
   const symptomTitles = new Map(detail.symptoms.map((symptom) => [symptom.key, symptom.title]));
   const present = [...new Set(detail.codes.map((code) => code.code))];
@@ -91,7 +91,7 @@ export function CauseMap({ triage, detail }: { triage: Triage; detail: JobDetail
             y={leftY(index) + (item.more ? -1 : 5)}
             textAnchor="end"
             fontSize="14"
-            className="sounding"
+            className="figure"
             fill="var(--ink)"
           >
             {short(item.text, 30)}

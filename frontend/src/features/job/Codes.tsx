@@ -1,15 +1,11 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { ApiError, api, type Code, type JobDetail, unwrap } from "../../api/client";
-import { jobQuery } from "../../api/queries";
+import { jobQuery, listsQuery } from "../../api/queries";
 import { AskDialog } from "../../ui/AskDialog";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 import { Picks } from "../../ui/Picks";
-
-const RUN = ["key cycled", "engine run", "warm", "cold", "driven", "load", "wet", "actuator commanded"].map(
-  (key) => ({ key, title: key }),
-);
 
 const BEHAVIOUR: Record<string, string> = {
   hard: "Hard: there all the time",
@@ -235,7 +231,7 @@ function CodeLine({ code, onDescribe }: { code: Code; onDescribe: (() => void) |
       data-code={code.code}
       data-behaviour={code.behaviour ?? ""}
     >
-      <span className="sounding text-lg leading-6">
+      <span className="figure text-lg leading-6">
         {code.code}
         {code.failure_type ? `-${code.failure_type}` : ""}
       </span>
@@ -269,6 +265,7 @@ function CodeLine({ code, onDescribe }: { code: Code; onDescribe: (() => void) |
 function ReRead(props: { detail: JobDetail; run: string[]; onRun: (run: string[]) => void }) {
   const again = props.detail.scans.filter((scan) => scan.after_s !== null).length;
   const open = props.detail.codes.filter((code) => code.behaviour === "not run yet").length;
+  const lists = useQuery(listsQuery);
   const step =
     again === 0
       ? "Turn the key off and on, wait ten seconds, then read again: what is back at once is there all the time."
@@ -281,7 +278,12 @@ function ReRead(props: { detail: JobDetail; run: string[]; onRun: (run: string[]
         <strong className="font-[650]">Cleared; the list from before is kept.</strong> {step}
       </p>
       <p className="mt-1 mb-1 text-soft">Run since clearing:</p>
-      <Picks label="Run since clearing" options={RUN} chosen={props.run} onChange={props.onRun} />
+      <Picks
+        label="Run since clearing"
+        options={(lists.data?.run_conditions ?? []).map((key) => ({ key, title: key }))}
+        chosen={props.run}
+        onChange={props.onRun}
+      />
     </div>
   );
 }

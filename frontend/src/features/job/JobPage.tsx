@@ -2,27 +2,27 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import type { JobDetail } from "../../api/client";
-import { jobQuery, STAGES } from "../../api/queries";
+import { jobQuery, listsQuery } from "../../api/queries";
 import { useMe } from "../../api/session";
 import { Headline } from "../../app/Headline";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
-import { TestFirst } from "./TestFirst";
 import { Codes } from "./Codes";
 import { Known } from "./Known";
 import { ShareDialog } from "./ShareDialog";
+import { TestFirst } from "./TestFirst";
 import { TimelineList } from "./TimelineList";
 import { useAnswer } from "./useAnswer";
 import { useJobEvents } from "./useJobEvents";
 
-/** A job: what is known, which codes, what to diagnosis first; and its timeline. */
+/** A job: what is known, which codes, what to test first; and its timeline. */
 export function JobPage() {
   const { jobId = "" } = useParams();
   const [params, setParams] = useSearchParams();
   const { data: detail, error } = useQuery(jobQuery(jobId));
   const canWrite = useMe().data?.role !== "read-only";
   const [sharing, setSharing] = useState(false);
-  useJobEvents(jobId);
+  useJobEvents(jobId, detail?.job.last_seq);
   if (error) {
     return (
       <main className="mx-auto max-w-3xl p-6">
@@ -37,7 +37,7 @@ export function JobPage() {
         Reading the job …
       </main>
     );
-  // Upright, what to diagnosis stands above what is known as soon as there is something to go by.
+  // Upright, what to test first stands above what is known as soon as there is something to go by.
   const begun = detail.scans.length > 0 || detail.answers.symptoms !== undefined;
   const timeline = params.get("view") === "timeline";
   return (
@@ -55,13 +55,15 @@ export function JobPage() {
         {detail.diagnoses.map((diagnosis) => (
           <Link
             key={diagnosis.id}
-            to={diagnosis.conclusion ? `/bench/${diagnosis.id}/conclusion` : `/bench/${diagnosis.id}`}
+            to={diagnosis.conclusion ? `/measure/${diagnosis.id}/diagnosis` : `/measure/${diagnosis.id}`}
             className="flex min-h-11 items-center gap-2 underline underline-offset-4"
             data-diagnosis-link={diagnosis.slug}
           >
             {diagnosis.title}
             <span className="text-soft no-underline">
-              {diagnosis.conclusion ? "conclusion" : `${diagnosis.readings} reading${diagnosis.readings === 1 ? "" : "s"}`}
+              {diagnosis.conclusion
+                ? "conclusion"
+                : `${diagnosis.readings} reading${diagnosis.readings === 1 ? "" : "s"}`}
             </span>
           </Link>
         ))}
@@ -91,7 +93,7 @@ export function JobPage() {
             tabIndex={0}
             className="relative border-r border-rule px-5 py-4 lg:overflow-auto"
           >
-            <h2 className="mb-3 text-xl">What do we know?</h2>
+            <h2 className="mb-3 text-xl">Vehicle, complaint and conditions</h2>
             <Known detail={detail} canWrite={canWrite} />
           </div>
           <div
@@ -111,6 +113,7 @@ export function JobPage() {
 }
 
 function Stage({ detail, canWrite }: { detail: JobDetail; canWrite: boolean }) {
+  const lists = useQuery(listsQuery);
   const held = useAnswer<string>(detail, "stage", detail.job.stage);
   return (
     <label className="flex items-center gap-2 text-soft">
@@ -121,7 +124,7 @@ function Stage({ detail, canWrite }: { detail: JobDetail; canWrite: boolean }) {
         onChange={(event) => held.answer(event.target.value)}
         className="min-h-11 rounded-sm border border-ink/60 bg-raised px-2 text-ink"
       >
-        {STAGES.map((stage) => (
+        {(lists.data?.stages ?? [detail.job.stage]).map((stage) => (
           <option key={stage}>{stage}</option>
         ))}
       </select>

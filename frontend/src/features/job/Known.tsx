@@ -1,15 +1,14 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useEffect, useId, useRef, useState } from "react";
 import { Link } from "react-router";
 import { api, type JobDetail, unwrap } from "../../api/client";
-import { jobQuery } from "../../api/queries";
+import { jobQuery, listsQuery } from "../../api/queries";
 import { when } from "../../lib/format";
 import { type Unit, useUnits } from "../../lib/units";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 import { Picks } from "../../ui/Picks";
 import { useAnswer } from "./useAnswer";
-import { CONDITIONS, ENVIRONMENT } from "./words";
 
 const REPRODUCED = [
   { key: "yes", title: "yes, seen it" },
@@ -19,6 +18,7 @@ const REPRODUCED = [
 /** What is known of the job: every answer is evidence, is kept with its author, and can be given again. */
 export function Known({ detail, canWrite }: { detail: JobDetail; canWrite: boolean }) {
   const { distance, temperature } = useUnits();
+  const lists = useQuery(listsQuery);
   return (
     <section aria-label="What is known" className="space-y-4">
       {detail.warnings.map((warning) => (
@@ -39,7 +39,7 @@ export function Known({ detail, canWrite }: { detail: JobDetail; canWrite: boole
         detail={detail}
         field="conditions"
         label="When does it happen?"
-        options={CONDITIONS}
+        options={lists.data?.conditions ?? []}
         canWrite={canWrite}
       />
       <Reproduced detail={detail} canWrite={canWrite} />
@@ -47,8 +47,8 @@ export function Known({ detail, canWrite }: { detail: JobDetail; canWrite: boole
       <PickAnswer
         detail={detail}
         field="environment"
-        label="Where has it been, what does it look like?"
-        options={ENVIRONMENT}
+        label="Surroundings and visible damage"
+        options={lists.data?.environments ?? []}
         canWrite={canWrite}
       />
       <div className="grid grid-cols-3 gap-3">
@@ -64,7 +64,7 @@ export function Known({ detail, canWrite }: { detail: JobDetail; canWrite: boole
         <NumberAnswer
           detail={detail}
           field="temperature_c"
-          label={`Parts at, ${temperature.label}`}
+          label={`Part temperature, ${temperature.label}`}
           unit={temperature}
           fallback={detail.job.temperature_c}
           canWrite={canWrite}
@@ -229,7 +229,7 @@ function NumberAnswer(props: FieldProps & { fallback?: number | null; unit?: Uni
         value={text}
         readOnly={!props.canWrite}
         aria-invalid={wrong || held.problem !== null}
-        className="sounding block min-h-11 w-full rounded-sm border border-ink/60 bg-raised px-3 text-lg"
+        className="figure block min-h-11 w-full rounded-sm border border-ink/60 bg-raised px-3 text-lg"
         onChange={(event) => setText(event.target.value)}
         onBlur={() => {
           const cleaned = text.trim().replace(",", ".").replace(/\s/g, "");
@@ -286,7 +286,7 @@ function Symptoms({ detail, canWrite }: { detail: JobDetail; canWrite: boolean }
   const options = detail.symptoms.filter((symptom) => all || held.value.includes(symptom.key));
   const causes = detail.symptoms.filter((symptom) => held.value.includes(symptom.key));
   return (
-    <Question label="What is noticed? Without any code this is enough to begin">
+    <Question label="Symptoms; without any code these are enough to begin">
       <Picks
         label="Symptoms"
         options={options.map(({ key, title }) => ({ key, title }))}
@@ -295,7 +295,7 @@ function Symptoms({ detail, canWrite }: { detail: JobDetail; canWrite: boolean }
         disabled={!canWrite}
       />
       <Button kind="quiet" className="text-sm" onClick={() => setAll(!all)} aria-expanded={all}>
-        {all ? "Show only what is noticed" : "Something else as well"}
+        {all ? "Show only the symptoms noticed" : "More symptoms"}
       </Button>
       {causes.map((symptom) => (
         <p key={symptom.key} className="text-sm text-soft">
@@ -413,7 +413,7 @@ function Photos({ detail, canWrite }: { detail: JobDetail; canWrite: boolean }) 
               }}
             />
             <Button onClick={() => input.current?.click()} disabled={add.isPending}>
-              {add.isPending ? "Keeping it …" : "Add a photograph"}
+              {add.isPending ? "Saving …" : "Add a photograph"}
             </Button>
           </>
         )}

@@ -42,8 +42,8 @@ export function ShareDialog(props: { jobId: string; open: boolean; onClose: () =
         <Dialog.Content className="fixed top-[15%] left-1/2 w-[min(36rem,94vw)] -translate-x-1/2 rounded-sm bg-paper p-5 shadow-xl">
           <Dialog.Title className="text-xl">Show this job to someone</Dialog.Title>
           <Dialog.Description className="mb-3 text-soft">
-            A link that opens complaint, codes, readings and conclusion, without names, notes or photographs, and
-            nothing else. Whoever has it can look until it ends.
+            A link that opens complaint, codes, readings and conclusion, without names, notes or photographs,
+            and nothing else. Whoever has it can look until it ends.
           </Dialog.Description>
           {link ? (
             <label className="block text-sm text-soft">

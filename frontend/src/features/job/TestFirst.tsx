@@ -8,7 +8,7 @@ import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 import { CauseMap } from "./CauseMap";
 
-type CircuitDiagnosis = Schema["Candidate"];
+type Candidate = Schema["Candidate"];
 
 /** What the triage goes by: when this changes, it is asked again. */
 function stateOf(detail: JobDetail): string {
@@ -20,7 +20,7 @@ function stateOf(detail: JobDetail): string {
   ].join(".");
 }
 
-/** One cause or several, what to diagnosis first, and the check that splits the candidates. */
+/** One cause or several, which circuit to test first, and the check that splits the candidates. */
 export function TestFirst(props: { detail: JobDetail; canWrite: boolean; children: ReactNode }) {
   const { detail, canWrite } = props;
   const navigate = useNavigate();
@@ -36,22 +36,22 @@ export function TestFirst(props: { detail: JobDetail; canWrite: boolean; childre
       ),
     onSuccess: (diagnosis) => {
       client.invalidateQueries({ queryKey: ["job", detail.job.id] });
-      navigate(`/bench/${diagnosis.id}`);
+      navigate(`/measure/${diagnosis.id}`);
     },
   });
   const triage = answer.data?.triage ?? null;
-  const diagnosis = (item: CircuitDiagnosis) => {
+  const diagnosis = (item: Candidate) => {
     const circuit = detail.circuits.find((option) => option.slug === item.open_circuit);
     if (circuit)
       open.mutate({ version: circuit.version_id, reason: `${item.title}: ${item.reason}`.slice(0, 500) });
   };
-  const first = triage?.diagnoses[0];
+  const first = triage?.candidates[0];
   const trouble = answer.error ?? open.error;
   return (
     <div className="space-y-4" aria-busy={answer.isFetching}>
       {trouble && <Notice tone="problem">{trouble.message}</Notice>}
       {triage && (
-        <section aria-label="CircuitDiagnosis first" className="space-y-2">
+        <section aria-label="Test this circuit first" className="space-y-2">
           <div className="flex items-start justify-between gap-5">
             <div>
               <h2 className="text-2xl leading-tight" data-testid="triage">
@@ -70,7 +70,7 @@ export function TestFirst(props: { detail: JobDetail; canWrite: boolean; childre
                 onClick={() => diagnosis(first)}
                 disabled={open.isPending}
               >
-                CircuitDiagnosis this first
+                Test this circuit first
               </Button>
             )}
           </div>
@@ -79,24 +79,24 @@ export function TestFirst(props: { detail: JobDetail; canWrite: boolean; childre
       )}
       {props.children}
       {!triage && (
-        <section aria-label="CircuitDiagnosis first">
-          <h2 className="text-xl">CircuitDiagnosis first</h2>
+        <section aria-label="Test this circuit first">
+          <h2 className="text-xl">Test this circuit first</h2>
           <p className="text-soft">
             {answer.isPending
-              ? "Working out which codes every fault of this vehicle would set …"
+              ? "Calculating which codes every fault of this vehicle would set …"
               : answer.data?.reason}
           </p>
         </section>
       )}
       {triage && (
-        <section aria-label="Why, and what else">
-          <h2 className="text-xl">Why, and what else</h2>
+        <section aria-label="Reasons and alternatives">
+          <h2 className="text-xl">Reasons and alternatives</h2>
           <ol className="border-t border-rule">
-            {triage.diagnoses.map((item) => (
+            {triage.candidates.map((item) => (
               <li
                 key={item.id}
                 className="flex items-start gap-3 border-b border-rule py-2"
-                data-diagnosis={item.id}
+                data-candidate={item.id}
               >
                 <span
                   aria-hidden="true"
@@ -106,14 +106,14 @@ export function TestFirst(props: { detail: JobDetail; canWrite: boolean; childre
                 <div className="min-w-0 flex-1 text-sm">
                   <div className="text-base">
                     <strong className="font-[650]">{item.title}</strong>{" "}
-                    <span className="sounding">{percent(item.probability)}</span>
+                    <span className="figure">{percent(item.probability)}</span>
                   </div>
                   <div className="first-letter:uppercase">{item.reason}</div>
-                  <div className="text-soft">Likeliest there: {item.units.join(" · ")}</div>
+                  <div className="text-soft">Most likely there: {item.units.join(" · ")}</div>
                 </div>
                 {canWrite && (
                   <Button onClick={() => diagnosis(item)} disabled={open.isPending}>
-                    CircuitDiagnosis
+                    Test this circuit
                   </Button>
                 )}
               </li>
@@ -123,7 +123,7 @@ export function TestFirst(props: { detail: JobDetail; canWrite: boolean; childre
       )}
       {triage?.split && <Split split={triage.split} />}
       {triage && triage.prior_reasons.length > 0 && (
-        <p className="text-sm text-soft">Counted as well: {triage.prior_reasons.join("; ")}.</p>
+        <p className="text-sm text-soft">Also considered: {triage.prior_reasons.join("; ")}.</p>
       )}
       {canWrite && (
         <OtherCircuit detail={detail} onOpen={(version) => open.mutate({ version, reason: "" })} />
@@ -146,7 +146,7 @@ function Split({ split }: { split: Schema["SplitCheck"] }) {
       <ul>
         {split.outcomes.map((outcome) => (
           <li key={`${outcome.low}`}>
-            <span className="sounding inline-block w-32">{range(outcome.low, outcome.high)}</span>{" "}
+            <span className="figure inline-block w-32">{range(outcome.low, outcome.high)}</span>{" "}
             {outcome.points_to} <span className="text-soft">({percent(outcome.probability)})</span>
           </li>
         ))}
@@ -162,7 +162,7 @@ function OtherCircuit({ detail, onOpen }: { detail: JobDetail; onOpen: (version:
   const others = (all.data?.circuits ?? []).filter((circuit) => !known.has(circuit.version_id));
   return (
     <label className="block text-sm text-soft">
-      Or open the bench on a circuit of your choice{" "}
+      Or choose a circuit to test{" "}
       <select
         className="mt-1 block min-h-11 w-full max-w-md rounded-sm border border-ink/60 bg-raised px-2 text-ink"
         value=""

@@ -7,13 +7,14 @@ import { when } from "../../lib/format";
 import { type Unit, useUnits } from "../../lib/units";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
-import { wordsOf } from "./words";
+import { VirtualList } from "../../ui/VirtualList";
+import { useWords } from "./words";
 
 const FIELD: Record<string, string> = {
   recent_work: "worked on",
   recent_work_text: "recent work",
   battery_v: "battery, V",
-  temperature_c: "parts at",
+  temperature_c: "part temperature",
   mileage_km: "mileage",
   environment: "surroundings",
   vin: "VIN",
@@ -22,9 +23,10 @@ const FIELD: Record<string, string> = {
 /** Everything that happened in a job, newest first, by whom; and a line for a note. */
 export function TimelineList({ detail, canWrite }: { detail: JobDetail; canWrite: boolean }) {
   const jobId = detail.job.id;
-  const words = wordsOf(detail);
+  const words = useWords(detail);
   const client = useQueryClient();
   const found = useQuery(timelineQuery(jobId));
+  const entries = [...(found.data?.entries ?? [])].reverse();
   const { distance, temperature } = useUnits();
   const units: Record<string, Unit> = { mileage_km: distance, temperature_c: temperature };
   const [text, setText] = useState("");
@@ -67,37 +69,43 @@ export function TimelineList({ detail, canWrite }: { detail: JobDetail; canWrite
       )}
       {add.error && <Notice tone="problem">{add.error.message}. The note is still in its field.</Notice>}
       {found.error && <Notice tone="problem">{found.error.message}</Notice>}
-      <ol className="border-l-2 border-ink" data-testid="timeline">
-        {[...(found.data?.entries ?? [])].reverse().map((entry) => (
-          <li key={`${entry.seq}-${entry.kind}-${entry.ref}`} className="relative py-2 pl-6">
-            <span aria-hidden="true" className="absolute top-4 left-0 h-0.5 w-3 bg-ink" />
-            <div className="text-sm text-soft">
-              {when(entry.at)}
-              {entry.by && `, ${entry.by}`} · {entry.kind}
+      <div className="border-l-2 border-ink" data-testid="timeline">
+        <VirtualList
+          items={entries}
+          keyOf={(entry) => `${entry.seq}-${entry.kind}-${entry.ref}`}
+          estimate={62}
+          label="Timeline, newest first"
+          render={(entry) => (
+            <div className="relative py-2 pl-6">
+              <span aria-hidden="true" className="absolute top-4 left-0 h-0.5 w-3 bg-ink" />
+              <div className="text-sm text-soft">
+                {when(entry.at)}
+                {entry.by && `, ${entry.by}`} · {entry.kind}
+              </div>
+              <div>
+                {entry.kind === "answer" ? (
+                  <>
+                    <span className="first-letter:uppercase">
+                      {FIELD[entry.text] ?? entry.text.replaceAll("_", " ")}
+                    </span>
+                    : <strong className="font-[600]">{plain(entry.detail, words, units[entry.text])}</strong>
+                  </>
+                ) : (
+                  entry.text
+                )}
+                {entry.kind !== "answer" && entry.detail && (
+                  <span className="text-soft"> · {entry.detail}</span>
+                )}
+                {entry.kind === "circuit diagnosis opened" && (
+                  <Link to={`/measure/${entry.ref}`} className="ml-2 underline underline-offset-4">
+                    open
+                  </Link>
+                )}
+              </div>
             </div>
-            <div>
-              {entry.kind === "answer" ? (
-                <>
-                  <span className="first-letter:uppercase">
-                    {FIELD[entry.text] ?? entry.text.replaceAll("_", " ")}
-                  </span>
-                  : <strong className="font-[600]">{plain(entry.detail, words, units[entry.text])}</strong>
-                </>
-              ) : (
-                entry.text
-              )}
-              {entry.kind !== "answer" && entry.detail && (
-                <span className="text-soft"> · {entry.detail}</span>
-              )}
-              {entry.kind === "diagnosis begun" && (
-                <Link to={`/bench/${entry.ref}`} className="ml-2 underline underline-offset-4">
-                  open
-                </Link>
-              )}
-            </div>
-          </li>
-        ))}
-      </ol>
+          )}
+        />
+      </div>
     </section>
   );
 }

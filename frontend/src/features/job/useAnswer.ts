@@ -1,21 +1,23 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { ApiError, api, type JobDetail, type Problem, unwrap } from "../../api/client";
+import { ApiError, api, type JobDetail, type Problem, type Schema, unwrap } from "../../api/client";
 import { jobQuery } from "../../api/queries";
 
+type AnswerValue = Schema["AnswerIn"]["value"];
+
 /** Someone else's answer to the same question, given meanwhile. */
-export interface Standing {
+export interface CurrentAnswer {
   value: unknown;
   seq: number;
   by: string | null;
 }
 
-/** One field of the intake: its latest value, and how to answer it without overwriting anyone unseen. */
+/** One field of the check-in: its latest value, and how to answer it without overwriting anyone unseen. */
 export function useAnswer<T>(detail: JobDetail, field: string, fallback: T) {
   const client = useQueryClient();
   const jobId = detail.job.id;
   const found = detail.answers[field];
-  const [conflict, setConflict] = useState<{ mine: T; theirs: Standing } | null>(null);
+  const [conflict, setConflict] = useState<{ mine: T; theirs: CurrentAnswer } | null>(null);
   const save = useMutation({
     retry: (count, error) => !(error instanceof ApiError) && count < 40,
     retryDelay: 1500,
@@ -23,7 +25,7 @@ export function useAnswer<T>(detail: JobDetail, field: string, fallback: T) {
       unwrap(
         await api.PUT("/api/v1/jobs/{job_id}/answers/{field}", {
           params: { path: { job_id: jobId, field } },
-          body: { client_key: crypto.randomUUID(), value, seen_seq: seen },
+          body: { client_key: crypto.randomUUID(), value: value as AnswerValue, seen_seq: seen },
         }),
       ),
     onSuccess: (answer) => {
@@ -33,7 +35,7 @@ export function useAnswer<T>(detail: JobDetail, field: string, fallback: T) {
     },
     onError: (error, { value }) => {
       if (error instanceof ApiError && error.problem.status === 409) {
-        setConflict({ mine: value, theirs: error.problem.standing as Standing });
+        setConflict({ mine: value, theirs: error.problem.current as CurrentAnswer });
         client.invalidateQueries(jobQuery(jobId));
       }
     },

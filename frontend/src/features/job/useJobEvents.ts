@@ -1,24 +1,39 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useEffect } from "react";
+import { useEffect, useRef } from "react";
+import { writesInFlight } from "../../api/client";
+
+const SETTLE_MS = 80;
 
 /**
  * Listens to what others add to a job and fetches it: two tablets on one job agree within a second.
- * An event says only that something changed, so a missed one costs nothing once the next arrives or the stream reconnects.
+ * An event carries the number of the entry. What the screen already knows, because the answer to its own entry brought it, is
+ * not fetched again; while an own entry is on its way the event waits for its answer.
  */
-export function useJobEvents(jobId: string | undefined): void {
+export function useJobEvents(jobId: string | undefined, lastSeq: number | undefined): void {
   const client = useQueryClient();
+  const known = useRef(lastSeq);
+  known.current = lastSeq;
   useEffect(() => {
     if (!jobId) return;
     const source = new EventSource(`/api/v1/jobs/${jobId}/events`);
     let timer = 0;
+    let latest = 0;
     const refresh = () => {
       window.clearTimeout(timer);
       timer = window.setTimeout(() => {
-        for (const key of ["job", "timeline", "bench"]) client.invalidateQueries({ queryKey: [key] });
-      }, 60);
+        if (writesInFlight() > 0) refresh();
+        else if (latest > (known.current ?? -1))
+          for (const key of ["job", "timeline", "measuring"]) client.invalidateQueries({ queryKey: [key] });
+      }, SETTLE_MS);
     };
-    source.addEventListener("entry", refresh);
-    source.addEventListener("resync", refresh);
+    source.addEventListener("entry", (event) => {
+      latest = Math.max(latest, Number(event.lastEventId) || Number.POSITIVE_INFINITY);
+      refresh();
+    });
+    source.addEventListener("resync", () => {
+      latest = Number.POSITIVE_INFINITY;
+      refresh();
+    });
     return () => {
       window.clearTimeout(timer);
       source.close();

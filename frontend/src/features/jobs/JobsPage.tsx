@@ -1,13 +1,14 @@
-import { useInfiniteQuery } from "@tanstack/react-query";
+import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import type { Job } from "../../api/client";
-import { jobsQuery, STAGES } from "../../api/queries";
+import { jobsQuery, listsQuery } from "../../api/queries";
 import { useMe } from "../../api/session";
 import { groupName, when } from "../../lib/format";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
+import { VirtualList } from "../../ui/VirtualList";
 
 const SETTLE_MS = 180;
 
@@ -18,10 +19,11 @@ export function JobsPage() {
   const stage = params.get("stage") ?? "";
   const [text, setText] = useState(asked);
   const canWrite = useMe().data?.role !== "read-only";
+  const stages = useQuery(listsQuery).data?.stages ?? [];
   const found = useInfiniteQuery(jobsQuery(asked, stage));
   const navigate = useNavigate();
   const search = useRef<HTMLInputElement>(null);
-  const list = useRef<HTMLUListElement>(null);
+  const list = useRef<HTMLDivElement>(null);
   const entered = useRef(false);
   useHotkeys("n", () => canWrite && navigate("/jobs/new"));
   useHotkeys(
@@ -69,7 +71,7 @@ export function JobsPage() {
     entered.current = false;
     if (jobs.length === 1 && jobs[0]) navigate(`/jobs/${jobs[0].id}`);
     else if (jobs.length > 1) list.current?.querySelector("a")?.focus();
-    else if (canWrite && text.trim()) navigate(takeIn(text));
+    else if (canWrite && text.trim()) navigate(checkIn(text));
   };
   const settled = text === asked && !found.isFetching && arrived;
   // Enter before the answer is there means the same as after it.
@@ -88,14 +90,14 @@ export function JobsPage() {
       <div className="mb-3 flex items-end justify-between gap-4">
         <div>
           <h1 className="text-3xl">Jobs</h1>
-          <p className="text-soft">↓ and Enter open a job. N takes in a vehicle. / searches.</p>
+          <p className="text-soft">↓ and Enter open a job. N checks in a vehicle. / searches.</p>
         </div>
         {canWrite && (
           <Link
             to="/jobs/new"
             className="flex min-h-11 items-center rounded-sm bg-next px-5 font-[650] text-on-next"
           >
-            Take in a vehicle
+            Check in a vehicle
           </Link>
         )}
       </div>
@@ -126,7 +128,7 @@ export function JobsPage() {
             className="min-h-11 rounded-sm border border-ink/60 bg-raised px-2 text-ink"
           >
             <option value="">all</option>
-            {STAGES.map((item) => (
+            {stages.map((item) => (
               <option key={item}>{item}</option>
             ))}
           </select>
@@ -146,27 +148,32 @@ export function JobsPage() {
                 No job matches{asked ? ` “${asked}”` : ""}. Fewer words or the beginning of a word find more.
               </p>
               {canWrite && asked && (
-                <Link to={takeIn(asked)} className="mt-2 inline-block min-h-11 underline underline-offset-4">
-                  A vehicle that is new here? Take in {asked.trim().toUpperCase()}
+                <Link to={checkIn(asked)} className="mt-2 inline-block min-h-11 underline underline-offset-4">
+                  A vehicle that is new here? Check in {asked.trim().toUpperCase()}
                 </Link>
               )}
             </>
           ) : (
             <>
-              <p className="text-lg">No vehicle has been taken in yet.</p>
+              <p className="text-lg">No vehicle has been checked in yet.</p>
               <p className="text-soft">
-                Take one in, say what the customer complains of, read its codes, and Sondar says what to diagnosis
-                first and what to measure.
+                Check one in, enter the complaint, read its codes, and Sondar says which circuit to test first
+                and what to measure.
               </p>
             </>
           )}
         </div>
       )}
-      <ul ref={list} className="border-t border-rule" onKeyDown={arrows}>
-        {jobs.map((job) => (
-          <JobLine key={job.id} job={job} />
-        ))}
-      </ul>
+      {/* biome-ignore lint/a11y/noStaticElementInteractions: arrow keys pass from link to link; each link works without them */}
+      <div ref={list} onKeyDown={arrows}>
+        <VirtualList
+          items={jobs}
+          keyOf={(job) => job.id}
+          estimate={84}
+          label="Jobs, the last changed first"
+          render={(job) => <JobLine job={job} stages={stages} />}
+        />
+      </div>
       {found.hasNextPage && (
         <Button className="mt-4" onClick={() => found.fetchNextPage()} disabled={found.isFetchingNextPage}>
           {found.isFetchingNextPage ? "Reading …" : "Older jobs"}
@@ -176,70 +183,68 @@ export function JobsPage() {
   );
 }
 
-/** Where a vehicle with this plate is taken in. */
-function takeIn(plate: string): string {
+/** Where a vehicle with this plate is checked in. */
+function checkIn(plate: string): string {
   return `/jobs/new?${new URLSearchParams({ plate: plate.trim().toUpperCase() })}`;
 }
 
-function JobLine({ job }: { job: Job }) {
-  const stage = STAGES.indexOf(job.stage as (typeof STAGES)[number]);
+function JobLine({ job, stages }: { job: Job; stages: string[] }) {
   return (
-    <li className="border-b border-rule">
-      <Link
-        to={`/jobs/${job.id}`}
-        className="grid grid-cols-1 gap-x-5 gap-y-1 px-2 py-3 hover:bg-depth-1 focus-visible:bg-depth-1 md:grid-cols-[9rem_1fr_13rem]"
-      >
-        <div>
-          <div className="text-lg font-[650]">{job.plate || `Job ${job.number}`}</div>
-          <div className="text-sm text-soft">
-            {job.make} {job.model} {job.year ?? ""}
-          </div>
+    <Link
+      to={`/jobs/${job.id}`}
+      className="grid grid-cols-1 gap-x-5 gap-y-1 px-2 py-3 hover:bg-depth-1 focus-visible:bg-depth-1 md:grid-cols-[9rem_1fr_13rem]"
+    >
+      <div>
+        <div className="text-lg font-[650]">{job.plate || `Job ${job.number}`}</div>
+        <div className="text-sm text-soft">
+          {job.make} {job.model} {job.year ?? ""}
         </div>
-        <div className="min-w-0">
-          <div className="line-clamp-2">{job.complaint || "No complaint written down yet"}</div>
-          <div className="text-sm text-soft">
-            {job.codes && <span className="mr-3 font-[600]">{job.codes}</span>}
-            {job.circuits.join(", ")}
-          </div>
-          {job.conclusion && (
-            <div className="mt-1 text-sm">
-              <strong>{groupName(job.conclusion_group ?? "")}.</strong>{" "}
-              {job.conclusion.replace(/^[A-Z][a-z]+: /, "")}
-            </div>
-          )}
+      </div>
+      <div className="min-w-0">
+        <div className="line-clamp-2">{job.complaint || "No complaint written down yet"}</div>
+        <div className="text-sm text-soft">
+          {job.codes && <span className="mr-3 font-[600]">{job.codes}</span>}
+          {job.circuits.join(", ")}
         </div>
-        <div className="text-sm">
-          <Soundings depth={stage + 1} />
-          <div className="mt-1 first-letter:uppercase">
-            {job.stage}
-            {job.readings > 0 && `, ${job.readings} reading${job.readings === 1 ? "" : "s"}`}
+        {job.conclusion && (
+          <div className="mt-1 text-sm">
+            <strong>{groupName(job.conclusion_group ?? "")}.</strong>{" "}
+            {job.conclusion.replace(/^[A-Z][a-z]+: /, "")}
           </div>
-          <div className="text-soft">{when(job.touched_at)}</div>
+        )}
+      </div>
+      <div className="text-sm">
+        <StageMarks stage={job.stage} stages={stages} />
+        <div className="mt-1 first-letter:uppercase">
+          {job.stage}
+          {job.readings > 0 && `, ${job.readings} reading${job.readings === 1 ? "" : "s"}`}
         </div>
-      </Link>
-    </li>
+        <div className="text-soft">{when(job.touched_at)}</div>
+      </div>
+    </Link>
   );
 }
 
-/** How deep a job has been sounded: a lead line let down one mark per stage. */
-export function Soundings({ depth }: { depth: number }) {
+/** How far a job has come: one mark per stage, the ones behind it filled. */
+export function StageMarks({ stage, stages }: { stage: string; stages: string[] }) {
+  const reached = stages.indexOf(stage) + 1;
   const at = (mark: number) => mark * 21;
   return (
     <svg viewBox="0 0 140 16" className="h-4 w-34" aria-hidden="true">
-      <line x1="2" y1="8" x2={at(6)} y2="8" stroke="var(--rule)" strokeWidth="2" />
-      <line x1="2" y1="8" x2={at(depth)} y2="8" stroke="var(--ink)" strokeWidth="3" />
-      {STAGES.map((stage, index) => (
+      <line x1="2" y1="8" x2={at(stages.length)} y2="8" stroke="var(--rule)" strokeWidth="2" />
+      <line x1="2" y1="8" x2={at(reached)} y2="8" stroke="var(--ink)" strokeWidth="3" />
+      {stages.map((item, index) => (
         <line
-          key={stage}
+          key={item}
           x1={at(index + 1)}
           y1="3"
           x2={at(index + 1)}
           y2="13"
-          stroke={index < depth ? "var(--ink)" : "var(--rule)"}
+          stroke={index < reached ? "var(--ink)" : "var(--rule)"}
           strokeWidth="2"
         />
       ))}
-      <path d={`M${at(depth) - 4} 2h8l3 12h-14z`} fill="var(--ink)" />
+      <path d={`M${at(reached) - 4} 2h8l3 12h-14z`} fill="var(--ink)" />
     </svg>
   );
 }

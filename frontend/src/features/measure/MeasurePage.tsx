@@ -1,33 +1,33 @@
 import { useQuery } from "@tanstack/react-query";
 import { useParams } from "react-router";
-import { benchQuery, circuitQuery } from "../../api/queries";
+import { circuitQuery, measuringQuery } from "../../api/queries";
 import { Notice } from "../../ui/Notice";
-import { useJobEvents } from "../intake/useJobEvents";
-import { OpenBench } from "./OpenBench";
+import { useJobEvents } from "../job/useJobEvents";
+import { OpenDiagnosis } from "./OpenDiagnosis";
 
-/** The bench: what do I measure next, and what did it tell me? */
-export function BenchPage() {
+/** Measuring: which test is next, and what did the last one tell? */
+export function MeasurePage() {
   const { diagnosisId = "" } = useParams();
-  const bench = useQuery(benchQuery(diagnosisId));
-  const circuit = useQuery(circuitQuery(bench.data?.diagnosis.circuit_version_id));
-  useJobEvents(bench.data?.job.id);
-  const failed = (bench.data ? null : bench.error) ?? (circuit.data ? null : circuit.error);
+  const measuring = useQuery(measuringQuery(diagnosisId));
+  const circuit = useQuery(circuitQuery(measuring.data?.diagnosis.circuit_version_id));
+  useJobEvents(measuring.data?.job.id, measuring.data?.job.last_seq);
+  const failed = (measuring.data ? null : measuring.error) ?? (circuit.data ? null : circuit.error);
   if (failed) {
     return (
       <main className="mx-auto max-w-3xl p-6">
-        <h1 className="mb-3 text-2xl">This bench cannot be opened</h1>
+        <h1 className="mb-3 text-2xl">This circuit diagnosis cannot be opened</h1>
         <Notice tone="problem">
           {failed.message} What was recorded is kept. Reload when the server is back, or go to the jobs.
         </Notice>
       </main>
     );
   }
-  if (!bench.data || !circuit.data) {
+  if (!measuring.data || !circuit.data) {
     return (
       <main className="p-6" aria-busy="true">
-        Working out what every reading would be under every fault …
+        Calculating every reading under every fault …
       </main>
     );
   }
-  return <OpenBench key={diagnosisId} bench={bench.data} circuit={circuit.data} />;
+  return <OpenDiagnosis key={diagnosisId} measuring={measuring.data} circuit={circuit.data} />;
 }

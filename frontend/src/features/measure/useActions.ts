@@ -1,20 +1,21 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useCallback } from "react";
 import { useNavigate } from "react-router";
-import { api, type Situation, type Schema, type TestIn, unwrap } from "../../api/client";
-import { benchQuery } from "../../api/queries";
+import { api, type Measuring, type Schema, type TestIn, unwrap } from "../../api/client";
+import { measuringQuery } from "../../api/queries";
 
-type Reading = Situation["readings"][number];
+type Reading = Measuring["readings"][number];
 
-/** Everything that changes the bench on the server; each answer is the bench as it then stands. */
-export function useBenchActions(diagnosisId: string, onMeter: (entry: string) => void, onExcluded: () => void) {
+/** Everything that changes a diagnosis on the server; each answer is the diagnosis as it then stands. */
+export function useActions(diagnosisId: string, onMeter: (entry: string) => void, onExcluded: () => void) {
   const client = useQueryClient();
   const navigate = useNavigate();
   const path = { params: { path: { diagnosis_id: diagnosisId } } };
   const take = useCallback(
-    (answer: Situation) => {
-      client.setQueryData(benchQuery(diagnosisId).queryKey, answer);
-      client.invalidateQueries({ queryKey: ["jobs"] });
+    (answer: Measuring) => {
+      client.setQueryData(measuringQuery(diagnosisId).queryKey, answer);
+      for (const key of ["jobs", "job", "timeline"])
+        client.invalidateQueries({ queryKey: [key], refetchType: "none" });
     },
     [client, diagnosisId],
   );
@@ -46,7 +47,7 @@ export function useBenchActions(diagnosisId: string, onMeter: (entry: string) =>
       unwrap(await api.POST("/api/v1/diagnoses/{diagnosis_id}/meter", { ...path, body })),
     onSuccess: ({ entry }) => onMeter(entry),
   });
-  const call = useMutation({
+  const conclude = useMutation({
     mutationFn: async () =>
       unwrap(
         await api.POST("/api/v1/diagnoses/{diagnosis_id}/conclusion", {
@@ -56,8 +57,8 @@ export function useBenchActions(diagnosisId: string, onMeter: (entry: string) =>
       ),
     onSuccess: (answer) => {
       take(answer);
-      navigate(`/bench/${diagnosisId}/conclusion`);
+      navigate(`/measure/${diagnosisId}/diagnosis`);
     },
   });
-  return { void_, exclude, meter, call };
+  return { void_, exclude, meter, conclude };
 }

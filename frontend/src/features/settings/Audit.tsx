@@ -2,8 +2,9 @@ import { useInfiniteQuery } from "@tanstack/react-query";
 import { api, unwrap } from "../../api/client";
 import { when } from "../../lib/format";
 import { Button } from "../../ui/Button";
+import { VirtualList } from "../../ui/VirtualList";
 
-/** Who did what: sign-ins, accounts, settings, links. Readings and answers carry their author on the job's timeline. */
+/** Sign-ins, accounts, settings, links: by whom and when. Readings and answers carry their author on the job's timeline. */
 export function Audit() {
   const found = useInfiniteQuery({
     queryKey: ["audit"],
@@ -14,19 +15,23 @@ export function Audit() {
   });
   return (
     <section className="space-y-2">
-      <h2 className="text-xl">Who did what</h2>
-      <ul className="border-t border-rule text-sm">
-        {found.data?.pages
-          .flatMap((page) => page.entries)
-          .map((entry) => (
-            <li key={entry.id} className="flex gap-3 border-b border-rule py-1.5">
+      <h2 className="text-xl">Audit log</h2>
+      <div className="text-sm">
+        <VirtualList
+          items={found.data?.pages.flatMap((page) => page.entries) ?? []}
+          keyOf={(entry) => String(entry.id)}
+          estimate={32}
+          label="Audit log, newest first"
+          render={(entry) => (
+            <div className="flex gap-3 py-1.5">
               <span className="w-28 shrink-0 text-soft">{when(entry.at)}</span>
               <span>
-                {entry.who ?? "nobody"}: {entry.action} {entry.subject}
+                {entry.by ?? "nobody"}: {entry.action} {entry.subject}
               </span>
-            </li>
-          ))}
-      </ul>
+            </div>
+          )}
+        />
+      </div>
       {found.hasNextPage && <Button onClick={() => found.fetchNextPage()}>Earlier</Button>}
     </section>
   );

@@ -1,35 +1,31 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useRef } from "react";
-import { ApiError, api, type Schema, unwrap } from "../../api/client";
+import { z } from "zod";
+import { api, type Schema, unwrap } from "../../api/client";
+import { decimal, required, useServerForm } from "../../lib/forms";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 import { TextField } from "../../ui/TextField";
 
 const KEY = ["meters"];
+const SCHEMA = z.object({
+  name: required("The name"),
+  volts_percent: decimal,
+  volts_floor: decimal,
+  ohms_percent: decimal,
+  ohms_floor: decimal,
+});
 
 /** The workshop's meters with the accuracy of their data sheets; a reading carries that of its meter. */
-export function Meters({ lead }: { lead: boolean }) {
+export function Meters({ canChange }: { canChange: boolean }) {
   const client = useQueryClient();
-  const form = useRef<HTMLFormElement>(null);
   const list = useQuery({ queryKey: KEY, queryFn: async () => unwrap(await api.GET("/api/v1/meters")) });
   const take = (answer: Schema["MeterList"]) => client.setQueryData(KEY, answer);
-  const add = useMutation({
-    mutationFn: async (data: FormData) => {
-      const number = (name: string) => Number(String(data.get(name)).replace(",", "."));
-      return unwrap(
-        await api.POST("/api/v1/meters", {
-          body: {
-            name: String(data.get("name")).trim(),
-            volts_percent: number("volts_percent"),
-            volts_floor: number("volts_floor"),
-            ohms_percent: number("ohms_percent"),
-            ohms_floor: number("ohms_floor"),
-          },
-        }),
-      );
-    },
-    onSuccess: (answer) => {
-      form.current?.reset();
+  const { field, submit, sending, trouble } = useServerForm({
+    schema: SCHEMA,
+    defaults: { name: "", volts_percent: "0.5", volts_floor: "0.02", ohms_percent: "1", ohms_floor: "0.2" },
+    send: async (body) => unwrap(await api.POST("/api/v1/meters", { body })),
+    onDone: (answer, reset) => {
+      reset();
       take(answer);
     },
   });
@@ -38,7 +34,6 @@ export function Meters({ lead }: { lead: boolean }) {
       unwrap(await api.DELETE("/api/v1/meters/{meter_id}", { params: { path: { meter_id: id } } })),
     onSuccess: take,
   });
-  const problem = add.error instanceof ApiError ? add.error.problem : null;
   return (
     <section className="space-y-3">
       <h2 className="text-xl">Meters</h2>
@@ -52,7 +47,7 @@ export function Meters({ lead }: { lead: boolean }) {
                 {meter.ohms_floor} Ω)
               </span>
             </span>
-            {lead && (
+            {canChange && (
               <Button kind="quiet" onClick={() => retire.mutate(meter.id)}>
                 Retire
               </Button>
@@ -60,55 +55,26 @@ export function Meters({ lead }: { lead: boolean }) {
           </li>
         ))}
       </ul>
-      {lead && (
+      {canChange && (
         <details>
           <summary className="min-h-11 cursor-pointer py-2 font-[650]">Add a meter</summary>
-          <form
-            ref={form}
-            className="grid grid-cols-2 gap-3"
-            onSubmit={(event) => {
-              event.preventDefault();
-              add.mutate(new FormData(event.currentTarget));
-            }}
-          >
+          <form className="grid grid-cols-2 gap-3" onSubmit={submit} noValidate>
             <div className="col-span-2">
-              <TextField name="name" label="Name" problem={problem} required />
+              <TextField label="Name" {...field("name")} />
             </div>
-            <TextField
-              name="volts_percent"
-              label="Volts, % of reading"
-              defaultValue="0.5"
-              problem={problem}
-              inputMode="decimal"
-            />
-            <TextField
-              name="volts_floor"
-              label="and at least, V"
-              defaultValue="0.02"
-              problem={problem}
-              inputMode="decimal"
-            />
-            <TextField
-              name="ohms_percent"
-              label="Ohms, % of reading"
-              defaultValue="1"
-              problem={problem}
-              inputMode="decimal"
-            />
-            <TextField
-              name="ohms_floor"
-              label="and at least, Ω"
-              defaultValue="0.2"
-              problem={problem}
-              inputMode="decimal"
-            />
-            <Button type="submit" className="justify-self-start" disabled={add.isPending}>
+            <TextField label="Volts, % of reading" inputMode="decimal" {...field("volts_percent")} />
+            <TextField label="and at least, V" inputMode="decimal" {...field("volts_floor")} />
+            <TextField label="Ohms, % of reading" inputMode="decimal" {...field("ohms_percent")} />
+            <TextField label="and at least, Ω" inputMode="decimal" {...field("ohms_floor")} />
+            <Button type="submit" className="justify-self-start" disabled={sending.isPending}>
               Add
             </Button>
           </form>
         </details>
       )}
-      {problem && !problem.errors?.length && <Notice tone="problem">{problem.detail}</Notice>}
+      {(trouble ?? retire.error?.message) && (
+        <Notice tone="problem">{trouble ?? retire.error?.message}</Notice>
+      )}
     </section>
   );
 }

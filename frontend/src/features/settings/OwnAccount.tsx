@@ -1,24 +1,30 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useRef } from "react";
-import { ApiError, api, type Me, unwrap } from "../../api/client";
+import { z } from "zod";
+import { api, type Me, unwrap } from "../../api/client";
+import { listsQuery } from "../../api/queries";
 import { accept, meQuery } from "../../api/session";
 import { when } from "../../lib/format";
+import { useServerForm } from "../../lib/forms";
 import { applyTheme, systemTheme } from "../../lib/theme";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 import { Picks } from "../../ui/Picks";
 import { TextField } from "../../ui/TextField";
 
+const PASSWORDS = z.object({
+  old: z.string().min(1, "The current password is missing"),
+  new: z.string().min(10, "At least 10 characters"),
+});
+
 const THEMES = [
   { key: "system", title: "as the device" },
-  { key: "light", title: "day" },
-  { key: "dark", title: "night" },
+  { key: "light", title: "light" },
+  { key: "dark", title: "dark" },
 ];
 
 /** Theme, password, and where one is signed in. */
 export function OwnAccount({ me }: { me: Me }) {
   const client = useQueryClient();
-  const form = useRef<HTMLFormElement>(null);
   const theme = useMutation({
     mutationFn: async (value: "system" | "light" | "dark") => {
       applyTheme(value === "system" ? systemTheme() : value);
@@ -26,15 +32,13 @@ export function OwnAccount({ me }: { me: Me }) {
     },
     onSuccess: (answer) => client.setQueryData(meQuery.queryKey, answer),
   });
-  const password = useMutation({
-    mutationFn: async (data: FormData) =>
-      unwrap(
-        await api.PUT("/api/v1/me/password", {
-          body: { old: String(data.get("old")), new: String(data.get("new")) },
-        }),
-      ),
-    onSuccess: (answer) => {
-      form.current?.reset();
+  const lists = useQuery(listsQuery);
+  const { field, submit, sending, trouble } = useServerForm({
+    schema: PASSWORDS,
+    defaults: { old: "", new: "" },
+    send: async (body) => unwrap(await api.PUT("/api/v1/me/password", { body })),
+    onDone: (answer, reset) => {
+      reset();
       client.setQueryData(meQuery.queryKey, accept(answer));
     },
   });
@@ -47,12 +51,11 @@ export function OwnAccount({ me }: { me: Me }) {
       unwrap(await api.DELETE("/api/v1/me/sessions/{session_id}", { params: { path: { session_id: id } } })),
     onSuccess: (answer) => client.setQueryData(["sessions"], answer),
   });
-  const problem = password.error instanceof ApiError ? password.error.problem : null;
   return (
     <section className="space-y-3">
       <h2 className="text-xl">{me.name}</h2>
       <p className="text-soft">
-        Signs in as {me.sign_in}, {me.role}
+        Signs in as {me.sign_in}, {lists.data?.roles.find((role) => role.key === me.role)?.title ?? me.role}
       </p>
       <Picks
         label="Theme"
@@ -61,36 +64,20 @@ export function OwnAccount({ me }: { me: Me }) {
         chosen={[me.theme]}
         onChange={([key]) => theme.mutate((key ?? "system") as "system" | "light" | "dark")}
       />
-      <form
-        ref={form}
-        className="grid grid-cols-2 items-start gap-3"
-        onSubmit={(event) => {
-          event.preventDefault();
-          password.mutate(new FormData(event.currentTarget));
-        }}
-      >
+      <form className="grid grid-cols-2 items-start gap-3" onSubmit={submit} noValidate>
         <TextField
-          name="old"
-          label="Password now"
+          label="Current password"
           type="password"
-          problem={problem}
-          required
           autoComplete="current-password"
+          {...field("old")}
         />
-        <TextField
-          name="new"
-          label="New password"
-          type="password"
-          problem={problem}
-          required
-          autoComplete="new-password"
-        />
-        <Button type="submit" disabled={password.isPending} className="justify-self-start">
+        <TextField label="New password" type="password" autoComplete="new-password" {...field("new")} />
+        <Button type="submit" disabled={sending.isPending} className="justify-self-start">
           Change password
         </Button>
       </form>
-      {password.isSuccess && <p role="status">Changed. You are signed out everywhere else.</p>}
-      {problem && !problem.errors?.length && <Notice tone="problem">{problem.detail}</Notice>}
+      {sending.isSuccess && <p role="status">Changed. You are signed out everywhere else.</p>}
+      {trouble && <Notice tone="problem">{trouble}</Notice>}
       <h3 className="pt-2 text-base">Signed in at</h3>
       <ul className="border-t border-rule text-sm">
         {sessions.data?.sessions.map((session) => (

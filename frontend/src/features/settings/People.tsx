@@ -1,6 +1,9 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useRef, useState } from "react";
-import { ApiError, api, type Me, type Schema, unwrap } from "../../api/client";
+import { useState } from "react";
+import { z } from "zod";
+import { api, type Me, type Schema, unwrap } from "../../api/client";
+import { listsQuery } from "../../api/queries";
+import { required, useServerForm } from "../../lib/forms";
 import { AskDialog } from "../../ui/AskDialog";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
@@ -8,30 +11,27 @@ import { TextField } from "../../ui/TextField";
 
 type Account = Schema["AccountView"];
 type Role = Account["role"];
-const ROLES: Role[] = ["read-only", "technician", "lead"];
 const KEY = ["accounts"];
+const SCHEMA = z.object({
+  name: required("The name"),
+  sign_in: required("The name to sign in with"),
+  password: z.string().min(10, "At least 10 characters"),
+  role: z.enum(["read-only", "technician", "lead"]),
+});
 
 /** Who can sign in, and what they may do. */
 export function People({ me }: { me: Me }) {
   const client = useQueryClient();
-  const form = useRef<HTMLFormElement>(null);
+  const lists = useQuery(listsQuery);
   const [resetting, setResetting] = useState<Account | null>(null);
   const list = useQuery({ queryKey: KEY, queryFn: async () => unwrap(await api.GET("/api/v1/accounts")) });
   const take = (answer: Schema["AccountList"]) => client.setQueryData(KEY, answer);
-  const add = useMutation({
-    mutationFn: async (data: FormData) =>
-      unwrap(
-        await api.POST("/api/v1/accounts", {
-          body: {
-            sign_in: String(data.get("sign_in")).trim(),
-            name: String(data.get("name")).trim(),
-            role: String(data.get("role")) as Role,
-            password: String(data.get("password")),
-          },
-        }),
-      ),
-    onSuccess: (answer) => {
-      form.current?.reset();
+  const { form, field, submit, sending, trouble } = useServerForm({
+    schema: SCHEMA,
+    defaults: { sign_in: "", name: "", role: "technician", password: "" },
+    send: async (body) => unwrap(await api.POST("/api/v1/accounts", { body })),
+    onDone: (answer, clear) => {
+      clear();
       take(answer);
     },
   });
@@ -55,8 +55,8 @@ export function People({ me }: { me: Me }) {
       ),
     onSuccess: take,
   });
-  const problem = add.error instanceof ApiError ? add.error.problem : null;
-  const trouble = change.error ?? reset.error;
+  const failed = trouble ?? (change.error ?? reset.error)?.message;
+  const roles = lists.data?.roles ?? [];
   return (
     <section className="space-y-3">
       <h2 className="text-xl">People</h2>
@@ -76,8 +76,10 @@ export function People({ me }: { me: Me }) {
               value={account.role}
               onChange={(event) => change.mutate({ ...account, role: event.target.value as Role })}
             >
-              {ROLES.map((role) => (
-                <option key={role}>{role}</option>
+              {roles.map((role) => (
+                <option key={role.key} value={role.key}>
+                  {role.title}
+                </option>
               ))}
             </select>
             <Button kind="quiet" onClick={() => setResetting(account)}>
@@ -85,46 +87,38 @@ export function People({ me }: { me: Me }) {
             </Button>
             {account.id !== me.account_id && (
               <Button kind="quiet" onClick={() => change.mutate({ ...account, active: !account.active })}>
-                {account.active ? "Switch off" : "Switch on"}
+                {account.active ? "Deactivate" : "Activate"}
               </Button>
             )}
           </li>
         ))}
       </ul>
-      {trouble && <Notice tone="problem">{trouble.message}</Notice>}
+      {failed && <Notice tone="problem">{failed}</Notice>}
       <details>
         <summary className="min-h-11 cursor-pointer py-2 font-[650]">Add someone</summary>
-        <form
-          ref={form}
-          className="grid grid-cols-2 gap-3"
-          onSubmit={(event) => {
-            event.preventDefault();
-            add.mutate(new FormData(event.currentTarget));
-          }}
-        >
-          <TextField name="name" label="Name" problem={problem} required />
-          <TextField name="sign_in" label="Signs in as" problem={problem} required autoComplete="off" />
+        <form className="grid grid-cols-2 gap-3" onSubmit={submit} noValidate>
+          <TextField label="Name" {...field("name")} />
+          <TextField label="Name to sign in with" autoComplete="off" {...field("sign_in")} />
           <TextField
-            name="password"
             label="First password"
             type="password"
-            problem={problem}
-            required
             autoComplete="new-password"
+            {...field("password")}
           />
           <label className="text-sm text-soft">
             Role
             <select
-              name="role"
-              defaultValue="technician"
+              {...form.register("role")}
               className="mt-1 block min-h-11 w-full rounded-sm border border-ink/60 bg-raised px-2 text-ink"
             >
-              {ROLES.map((role) => (
-                <option key={role}>{role}</option>
+              {roles.map((role) => (
+                <option key={role.key} value={role.key}>
+                  {role.title}
+                </option>
               ))}
             </select>
           </label>
-          <Button type="submit" className="justify-self-start" disabled={add.isPending}>
+          <Button type="submit" className="justify-self-start" disabled={sending.isPending}>
             Add
           </Button>
         </form>

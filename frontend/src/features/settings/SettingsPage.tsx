@@ -5,20 +5,20 @@ import { OwnAccount } from "./OwnAccount";
 import { People } from "./People";
 import { Workshop } from "./Workshop";
 
-/** Settings: the own account for everyone, the workshop for its leads. */
+/** Settings: the own account for everyone, the workshop for a workshop lead. */
 export default function SettingsPage() {
   const me = useMe().data;
   if (!me?.signed_in) return null;
-  const lead = me.role === "lead";
+  const canChange = me.role === "lead";
   return (
     <main className="mx-auto grid max-w-6xl gap-x-12 gap-y-8 px-5 py-5 md:grid-cols-2">
       <div className="space-y-8">
         <h1 className="text-3xl">Settings</h1>
         <OwnAccount me={me} />
-        <Meters lead={lead} />
+        <Meters canChange={canChange} />
       </div>
       <div className="space-y-8">
-        {lead ? (
+        {canChange ? (
           <>
             <Workshop me={me} />
             <People me={me} />
@@ -26,7 +26,7 @@ export default function SettingsPage() {
           </>
         ) : (
           <p className="text-soft md:mt-12">
-            {me.workshop?.name}. Name, rate, tools and people are set by the workshop's leads.
+            {me.workshop?.name}. Name, rate, tools and people are set by a workshop lead.
           </p>
         )}
       </div>

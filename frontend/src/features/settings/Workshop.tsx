@@ -1,130 +1,124 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
-import { ApiError, api, type Me, type Schema, unwrap } from "../../api/client";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { Controller } from "react-hook-form";
+import { z } from "zod";
+import { api, type Me, type Schema, unwrap } from "../../api/client";
+import { listsQuery } from "../../api/queries";
 import { meQuery } from "../../api/session";
+import { decimal, required, useServerForm } from "../../lib/forms";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 import { Picks } from "../../ui/Picks";
+import { Term } from "../../ui/Term";
 import { TextField } from "../../ui/TextField";
-
-const TOOLS = [
-  { key: "voltmeter", title: "voltmeter" },
-  { key: "ohmmeter", title: "ohmmeter" },
-  { key: "lamp-5w", title: "lamp 5 W" },
-  { key: "lamp-21w", title: "lamp 21 W" },
-  { key: "senses", title: "eyes, ears, hands" },
-  { key: "answers", title: "scan tool asks modules" },
-  { key: "scan-value", title: "scan tool values" },
-  { key: "led-probe", title: "LED probe" },
-  { key: "clamp", title: "current clamp" },
-  { key: "ac-voltmeter", title: "AC volts" },
-  { key: "frequency", title: "frequency" },
-  { key: "duty", title: "duty" },
-  { key: "scope-top", title: "scope, top" },
-  { key: "scope-bottom", title: "scope, bottom" },
-  { key: "feed-test", title: "powered probe, feed test" },
-  { key: "weak-pull", title: "powered probe, weak pull" },
-  { key: "probe-ground", title: "powered probe, ground" },
-  { key: "probe-supply", title: "powered probe, supply" },
-  { key: "look", title: "a close look" },
-  { key: "wiggle", title: "wiggling" },
-  { key: "swap", title: "known-good parts" },
-  { key: "clean", title: "cleaning" },
-  { key: "gauge", title: "independent gauges" },
-];
 
 type Settings = Schema["WorkshopView"];
 
-/** Name, rate, how sure a call must be, tools at hand, units. */
+const SCHEMA = z.object({
+  name: required("The name"),
+  rate_per_hour: decimal,
+  currency: z.string().trim().toUpperCase().length(3, "Three letters, e.g. EUR"),
+  decision_threshold: z.number(),
+  distance_unit: z.enum(["km", "mi"]),
+  temperature_unit: z.enum(["C", "F"]),
+  tools: z.array(z.string()),
+});
+
+const DISTANCES = [
+  { key: "km", title: "km" },
+  { key: "mi", title: "miles" },
+];
+const TEMPERATURES = [
+  { key: "C", title: "°C" },
+  { key: "F", title: "°F" },
+];
+
+/** Name, rate, how certain a conclusion must be, tools at hand, units. */
 export function Workshop({ me }: { me: Me }) {
   const client = useQueryClient();
+  const lists = useQuery(listsQuery);
   const shop = me.workshop as Settings;
-  const [tools, setTools] = useState(shop.tools);
-  const [decision_threshold, setBoldness] = useState(shop.decision_threshold);
-  const [units, setUnits] = useState({ distance: shop.distance_unit, temperature: shop.temperature_unit });
-  const save = useMutation({
-    mutationFn: async (data: FormData) =>
-      unwrap(
-        await api.PUT("/api/v1/workshop", {
-          body: {
-            name: String(data.get("name")).trim(),
-            rate_per_hour: Number(String(data.get("rate_per_hour")).replace(",", ".")),
-            currency: String(data.get("currency")).trim().toUpperCase(),
-            decision_threshold,
-            distance_unit: units.distance,
-            temperature_unit: units.temperature,
-            tools,
-            version: shop.version,
-          },
-        }),
-      ),
-    onSuccess: () => client.invalidateQueries(meQuery),
-    onError: () => client.invalidateQueries(meQuery),
+  const { form, field, submit, sending, trouble } = useServerForm({
+    schema: SCHEMA,
+    defaults: { ...shop, rate_per_hour: String(shop.rate_per_hour) },
+    send: async (values) => {
+      try {
+        return unwrap(await api.PUT("/api/v1/workshop", { body: { ...values, version: shop.version } }));
+      } finally {
+        client.invalidateQueries(meQuery);
+      }
+    },
+    onDone: () => undefined,
   });
-  const problem = save.error instanceof ApiError ? save.error.problem : null;
+  const tools = (lists.data?.instruments ?? []).map(({ id, title }) => ({ key: id, title }));
   return (
-    <form
-      className="space-y-3"
-      onSubmit={(event) => {
-        event.preventDefault();
-        save.mutate(new FormData(event.currentTarget));
-      }}
-    >
+    <form className="space-y-3" onSubmit={submit} noValidate>
       <h2 className="text-xl">Workshop</h2>
-      <TextField name="name" label="Name" defaultValue={shop.name} problem={problem} required />
+      <TextField label="Name" {...field("name")} />
       <div className="grid grid-cols-2 gap-3">
-        <TextField
-          name="rate_per_hour"
-          label="Rate per hour"
-          inputMode="decimal"
-          defaultValue={String(shop.rate_per_hour)}
-          problem={problem}
-        />
-        <TextField name="currency" label="Currency" defaultValue={shop.currency} problem={problem} />
+        <TextField label="Rate per hour" inputMode="decimal" {...field("rate_per_hour")} />
+        <TextField label="Currency" {...field("currency")} />
       </div>
-      <label className="block text-sm text-soft">
-        Call a conclusion when it is{" "}
-        <strong className="sounding text-ink">{(decision_threshold * 100).toFixed(1)} %</strong> certain; lower is
-        bolder
-        <input
-          type="range"
-          min="0.6"
-          max="0.995"
-          step="0.005"
-          value={decision_threshold}
-          onChange={(event) => setBoldness(Number(event.target.value))}
-          className="mt-1 block min-h-11 w-full accent-[var(--depth-5)]"
-        />
-      </label>
+      <Controller
+        control={form.control}
+        name="decision_threshold"
+        render={({ field: { value, onChange } }) => (
+          <div className="text-sm text-soft">
+            <Term name="decision threshold">Decision threshold</Term>: conclude at{" "}
+            <strong className="figure text-ink">{(value * 100).toFixed(1)} %</strong>
+            <input
+              type="range"
+              aria-label="Decision threshold"
+              min="0.6"
+              max="0.995"
+              step="0.005"
+              value={value}
+              onChange={(event) => onChange(Number(event.target.value))}
+              className="mt-1 block min-h-11 w-full accent-[var(--depth-5)]"
+            />
+          </div>
+        )}
+      />
       <div>
-        <p className="mb-1 text-sm text-soft">Tools at hand; plans use no others</p>
-        <Picks label="Tools" options={TOOLS} chosen={tools} onChange={setTools} />
+        <p className="mb-1 text-sm text-soft">Tools at hand; no others are proposed</p>
+        <Controller
+          control={form.control}
+          name="tools"
+          render={({ field: { value, onChange } }) => (
+            <Picks label="Tools" options={tools} chosen={value} onChange={onChange} />
+          )}
+        />
       </div>
       <div className="flex flex-wrap gap-4">
-        <Picks
-          label="Distance"
-          single
-          options={[
-            { key: "km", title: "km" },
-            { key: "mi", title: "miles" },
-          ]}
-          chosen={[units.distance]}
-          onChange={([key]) => key && setUnits({ ...units, distance: key as "km" | "mi" })}
+        <Controller
+          control={form.control}
+          name="distance_unit"
+          render={({ field: { value, onChange } }) => (
+            <Picks
+              label="Distance"
+              single
+              options={DISTANCES}
+              chosen={[value]}
+              onChange={([key]) => key && onChange(key)}
+            />
+          )}
         />
-        <Picks
-          label="Temperature"
-          single
-          options={[
-            { key: "C", title: "°C" },
-            { key: "F", title: "°F" },
-          ]}
-          chosen={[units.temperature]}
-          onChange={([key]) => key && setUnits({ ...units, temperature: key as "C" | "F" })}
+        <Controller
+          control={form.control}
+          name="temperature_unit"
+          render={({ field: { value, onChange } }) => (
+            <Picks
+              label="Temperature"
+              single
+              options={TEMPERATURES}
+              chosen={[value]}
+              onChange={([key]) => key && onChange(key)}
+            />
+          )}
         />
       </div>
-      {problem && <Notice tone="problem">{problem.detail}</Notice>}
-      {save.isSuccess && <p role="status">Saved.</p>}
-      <Button type="submit" disabled={save.isPending}>
+      {trouble && <Notice tone="problem">{trouble}</Notice>}
+      {sending.isSuccess && <p role="status">Saved.</p>}
+      <Button type="submit" disabled={sending.isPending}>
         Save
       </Button>
     </form>

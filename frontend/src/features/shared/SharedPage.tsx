@@ -29,13 +29,13 @@ export function SharedPage() {
     <main className="mx-auto max-w-3xl space-y-6 px-5 py-8">
       <header>
         <p className="text-soft">
-          {job.workshop}, job {job.number}, taken in {when(job.taken_in)}
+          {job.workshop}, job {job.number}, checked in {when(job.checked_in)}
         </p>
         <h1 className="text-3xl">
           {job.plate || job.vehicle} <span className="font-[400] text-soft">{job.plate && job.vehicle}</span>
         </h1>
         <p className="mt-1 text-lg">{job.complaint}</p>
-        <p className="text-soft">Now at: {job.stage}</p>
+        <p className="text-soft">Stage: {job.stage}</p>
       </header>
       {job.codes.length > 0 && (
         <section>
@@ -43,7 +43,7 @@ export function SharedPage() {
           <ul className="border-t border-rule">
             {job.codes.map((code) => (
               <li key={`${code.module}-${code.code}`} className="border-b border-rule py-1.5">
-                <span className="sounding mr-3">{code.code}</span>
+                <span className="figure mr-3">{code.code}</span>
                 {code.title || "a manufacturer's own code"}
                 {code.behaviour && <span className="text-soft">, {code.behaviour}</span>}
               </li>
@@ -57,7 +57,7 @@ export function SharedPage() {
           {diagnosis.conclusion ? (
             <p className="my-2 border-l-4 border-ink bg-depth-1 px-3 py-2 text-lg">{diagnosis.conclusion}</p>
           ) : (
-            <p className="text-soft">Not settled yet.</p>
+            <p className="text-soft">No conclusion yet.</p>
           )}
           {diagnosis.readings.length > 0 && (
             <div className="overflow-x-auto">
@@ -67,7 +67,7 @@ export function SharedPage() {
                     <th className="py-1 pr-3 font-[650]">Measured at</th>
                     <th className="py-1 pr-3 font-[650]">With</th>
                     <th className="py-1 pr-3 font-[650]">Reading</th>
-                    <th className="py-1 font-[650]">A healthy one shows</th>
+                    <th className="py-1 font-[650]">Expected</th>
                   </tr>
                 </thead>
                 <tbody>
@@ -79,8 +79,8 @@ export function SharedPage() {
                       <td className="py-1 pr-3">{reading.where}</td>
                       <td className="py-1 pr-3 text-soft">{reading.setup}</td>
                       <td className="py-1 pr-3">
-                        <strong className="sounding">{reading.entry}</strong>
-                        {!reading.within_expected && " (not as it should be)"}
+                        <strong className="figure">{reading.entry}</strong>
+                        {!reading.within_expected && " (outside expected range)"}
                       </td>
                       <td className="py-1">{reading.expected}</td>
                     </tr>
@@ -92,8 +92,8 @@ export function SharedPage() {
         </section>
       ))}
       <p className="text-sm text-soft">
-        This page can be looked at until {when(job.expires_at)}. Repairs follow the manufacturer's instructions and
-        are for licensed workshops.
+        This page can be looked at until {when(job.expires_at)}. Repairs follow the manufacturer's
+        instructions and are for licensed workshops.
       </p>
     </main>
   );

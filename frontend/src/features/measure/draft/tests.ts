@@ -1,4 +1,4 @@
-import type { Circuit, Proposal, TestIn } from "../../api/client";
+import type { Circuit, Proposal, TestIn } from "../../../api/client";
 
 /** A proposed test as the API takes it. */
 export function asTest(proposal: Proposal): TestIn {
@@ -18,17 +18,17 @@ export function testKey(test: TestIn): string {
   ]);
 }
 
-/** The test with a lead moved to a point; what looks without leads becomes a voltmeter there. */
-export function withLead(
+/** The test with a probe moved to a point; what measures without probes becomes a voltmeter there. */
+export function withProbe(
   circuit: Circuit,
   test: TestIn | null,
-  lead: "red" | "black",
+  probe: "red" | "black",
   ref: string,
   fresh: boolean,
 ): TestIn {
-  const leads = circuit.instruments.find((item) => item.id === test?.instrument)?.leads;
+  const probes = circuit.instruments.find((item) => item.id === test?.instrument)?.probes;
   const base =
-    test && leads
+    test && probes
       ? test
       : {
           instrument: "voltmeter",
@@ -36,13 +36,12 @@ export function withLead(
           black: circuit.black_reference,
           setup: test?.setup ?? { controls: {}, unplugged: [] },
         };
-  if (lead === "black" && ref !== base.red) return { ...base, black: ref };
-  // A first tap starts a test of one's own: the black lead goes back to its usual place.
+  if (probe === "black" && ref !== base.red) return { ...base, black: ref };
   const keepBlack = !fresh && base.black !== ref;
   return { ...base, red: ref, black: keepBlack ? base.black : circuit.black_reference };
 }
 
-/** The test with a connector parted or mated. */
+/** The test with a connector disconnected or connected. */
 export function withConnector(test: TestIn, connector: string): TestIn {
   const apart = test.setup.unplugged ?? [];
   const unplugged = apart.includes(connector)

@@ -1,9 +1,10 @@
 import { select } from "d3-selection";
 import { type ZoomBehavior, zoom, zoomIdentity } from "d3-zoom";
-import { type ReactNode, useEffect, useMemo, useRef, useState } from "react";
-import type { Situation, Circuit, TestIn } from "../../api/client";
-import { depthTint } from "../../lib/format";
-import { Button } from "../../ui/Button";
+import { memo, type ReactNode, useEffect, useMemo, useRef, useState } from "react";
+import type { Circuit, Measuring, TestIn } from "../../../api/client";
+import { depthTint } from "../../../lib/format";
+import { Button } from "../../../ui/Button";
+import { keepTabStop, moveOrPress } from "./keyboard";
 import { ElementSymbol, GroundSymbol } from "./symbols";
 
 const UNIT = 46;
@@ -12,17 +13,17 @@ const LEFT = 108;
 const TOP = 34;
 
 type Element = Circuit["drawing"]["elements"][number];
-type Readings = Situation["readings"];
+type Readings = Measuring["readings"];
 
 interface Props {
   circuit: Circuit;
-  readings: Situation["readings"];
+  readings: Measuring["readings"];
   /** Probability that a drawn branch is at fault. */
   weights: Record<string, number>;
-  /** The test in hand: its leads are placed, its connectors apart. */
+  /** The test in hand: its probes are placed, its connectors disconnected. */
   test: TestIn | null;
-  /** Predicted values to lay over the points. */
-  ghosts: Record<string, string> | null;
+  /** Expected values to show at the points. */
+  expected: Record<string, string> | null;
   onPoint: (ref: string) => void;
   onConnector: (connector: string) => void;
   /** Moves a control to its next position. */
@@ -31,21 +32,27 @@ interface Props {
   children?: ReactNode;
 }
 
-const MOST_ZOOM = 4;
+const MOST_ZOOM = 6;
+const NARROW = "(max-width: 1023px)";
 
-/** The circuit from feed to ground. Points take the leads, connectors part and mate, soundings hang where they were taken. */
-export function CircuitDrawing(props: Props) {
-  const { circuit, readings, weights, test, ghosts, onPoint, onConnector, onControl, children } = props;
+/**
+ * The circuit from supply to ground. Points take the probes, connectors are disconnected and connected, readings stand where they
+ * were taken. One tab stop: arrow keys move between what can be pressed, Space or Enter presses it.
+ */
+export const CircuitDrawing = memo(function CircuitDrawing(props: Props) {
+  const { circuit, readings, weights, test, expected, onPoint, onConnector, onControl, children } = props;
   const { drawing } = circuit;
   const apart = useMemo(() => new Set(test?.setup.unplugged ?? []), [test]);
   const x = (column: number) => LEFT + column * PITCH;
   const y = (depth: number) => TOP + depth * UNIT;
   const width = LEFT + (drawing.columns - 1) * PITCH + rightMargin(drawing.elements, drawing.columns - 1);
   const height = TOP + drawing.depth * UNIT + 40;
-  const soundings = latestAtPoints(readings, circuit.black_reference);
+  const shown = latestAtPoints(readings, circuit.black_reference);
   const points = visiblePoints(circuit, apart);
   const view = useZoom();
   const [whole, setWhole] = useState(false);
+  const upright = useNarrow();
+  useEffect(() => keepTabStop(view.svg.current));
   return (
     <div>
       {/* biome-ignore lint/a11y/useSemanticElements: a fieldset cannot hold a drawing */}
@@ -53,10 +60,12 @@ export function CircuitDrawing(props: Props) {
         ref={view.svg}
         viewBox={`0 0 ${width} ${height}`}
         className="block h-auto w-full"
-        // Wide circuits scroll sideways rather than shrink until nobody can read them.
-        style={{ maxWidth: width * 1.05, minWidth: whole ? 0 : width * 0.75 }}
+        // Wide circuits scroll sideways rather than shrink until nobody can read them; on an upright screen they are zoomed.
+        style={{ maxWidth: width * 1.05, minWidth: whole || upright ? 0 : width * 0.75 }}
         role="group"
-        aria-label={`Circuit drawing of ${circuit.title}, from feed to ground`}
+        aria-label={`Circuit drawing of ${circuit.title}, from supply to ground`}
+        onKeyDown={moveOrPress}
+        onFocus={(event) => keepTabStop(event.currentTarget, event.target)}
       >
         <g transform={view.transform}>
           {drawing.regions.map((region) => (
@@ -141,7 +150,7 @@ export function CircuitDrawing(props: Props) {
                 y={y((span.top + span.bottom) / 2) + 5}
                 textAnchor="end"
                 fontSize={15}
-                className="sounding"
+                className="figure"
                 fill="var(--ink)"
                 stroke="none"
               >
@@ -156,9 +165,9 @@ export function CircuitDrawing(props: Props) {
               label={mark.label}
               cx={x(mark.column)}
               cy={y(mark.y)}
-              lead={test?.red === mark.ref ? "red" : test?.black === mark.ref ? "black" : null}
-              sounding={soundings.get(mark.ref)}
-              ghost={ghosts?.[mark.ref]}
+              probe={test?.red === mark.ref ? "red" : test?.black === mark.ref ? "black" : null}
+              reading={shown.get(mark.ref)}
+              expected={expected?.[mark.ref]}
               onPoint={onPoint}
             />
           ))}
@@ -187,6 +196,18 @@ export function CircuitDrawing(props: Props) {
       </div>
     </div>
   );
+});
+
+/** True on a screen too narrow for columns. */
+function useNarrow(): boolean {
+  const [narrow, setNarrow] = useState(() => matchMedia(NARROW).matches);
+  useEffect(() => {
+    const query = matchMedia(NARROW);
+    const onChange = () => setNarrow(query.matches);
+    query.addEventListener("change", onChange);
+    return () => query.removeEventListener("change", onChange);
+  }, []);
+  return narrow;
 }
 
 /** Pinch, drag and buttons; a wheel zooms only with the control key, so that the page still scrolls. */
@@ -318,13 +339,12 @@ function Line(props: {
   if (element.connector === null && element.control && position !== null) {
     const control = element.control;
     return (
-      // biome-ignore lint/a11y/useSemanticElements: a button cannot stand inside an SVG drawing
+      // biome-ignore lint/a11y: a button cannot stand inside an SVG drawing; the drawing hears its keys
       <g
         role="button"
         tabIndex={-1}
-        aria-label={`${element.label || element.part}: ${control} ${position}, move on`}
+        aria-label={`${element.label || element.part}: ${control} ${position}, next position`}
         onClick={() => props.onControl(control)}
-        onKeyDown={(event) => event.key === "Enter" && props.onControl(control)}
         className="cursor-pointer"
       >
         <rect x={x - 26} y={middle - 20} width={52} height={40} fill="transparent" />
@@ -335,21 +355,20 @@ function Line(props: {
   if (element.connector === null) return <g>{drawn}</g>;
   const connector = element.connector;
   return (
-    // biome-ignore lint/a11y/useSemanticElements: a button cannot stand inside an SVG drawing
+    // biome-ignore lint/a11y: a button cannot stand inside an SVG drawing; the drawing hears its keys
     <g
       role="button"
       tabIndex={-1}
-      aria-label={`${connector}: ${apart ? "unplugged, plug in" : "plugged in, unplug"}`}
+      aria-label={`${connector}: ${apart ? "disconnected, connect" : "connected, disconnect"}`}
       aria-pressed={apart}
       onClick={() => props.onConnector(connector)}
-      onKeyDown={(event) => event.key === "Enter" && props.onConnector(connector)}
       className="cursor-pointer"
     >
       <rect x={x + 12} y={middle - 13} width={84} height={26} fill="transparent" />
       {drawn}
       {apart && (
         <text x={x + 18} y={middle + 17} fontSize={11} fontWeight={650} fill="var(--ink)">
-          unplugged
+          disconnected
         </text>
       )}
     </g>
@@ -361,54 +380,53 @@ function Point(props: {
   label: string;
   cx: number;
   cy: number;
-  lead: "red" | "black" | null;
-  sounding: string | undefined;
-  ghost: string | undefined;
+  probe: "red" | "black" | null;
+  reading: string | undefined;
+  expected: string | undefined;
   onPoint: (ref: string) => void;
 }) {
-  const { refName, cx, cy, lead, sounding, ghost } = props;
+  const { refName, cx, cy, probe, reading, expected } = props;
   return (
-    // biome-ignore lint/a11y/useSemanticElements: a button cannot stand inside an SVG drawing
+    // biome-ignore lint/a11y: a button cannot stand inside an SVG drawing; the drawing hears its keys
     <g
       role="button"
       tabIndex={-1}
-      aria-label={`${refName}: ${props.label}${lead ? `, ${lead} lead here` : ""}`}
+      aria-label={`${refName}: ${props.label}${probe ? `, ${probe} probe here` : ""}`}
       onClick={() => props.onPoint(refName)}
-      onKeyDown={(event) => event.key === "Enter" && props.onPoint(refName)}
       className="cursor-pointer"
     >
       <circle cx={cx} cy={cy} r={15} fill="transparent" />
       <circle cx={cx} cy={cy} r={4.6} fill="var(--paper-raised)" stroke="var(--ink)" strokeWidth={1.8} />
-      {sounding && (
+      {reading && (
         <text
           x={cx - 12}
-          y={lead ? cy + 17 : cy + 5}
+          y={probe ? cy + 17 : cy + 5}
           textAnchor="end"
           fontSize={16}
-          className="sounding"
+          className="figure"
           fill="var(--ink)"
         >
-          {sounding}
+          {reading}
         </text>
       )}
-      {ghost && (
+      {expected && (
         <text
           x={cx - 12}
-          y={cy + (sounding || lead ? 19 : 5)}
+          y={cy + (reading || probe ? 19 : 5)}
           textAnchor="end"
           fontSize={13}
           fontStyle="italic"
           fill="var(--ink-soft)"
         >
-          {ghost.replace(/ V$/, "")}
+          {expected.replace(/ V$/, "")}
         </text>
       )}
-      {lead && (
+      {probe && (
         <g>
           <circle cx={cx} cy={cy} r={9} fill="none" stroke="var(--next)" strokeWidth={3} />
           <line x1={cx - 9} x2={cx - 34} y1={cy} y2={cy - 12} stroke="var(--next)" strokeWidth={3} />
           <text x={cx - 37} y={cy - 9} textAnchor="end" fontSize={13} fontWeight={700} fill="var(--next)">
-            {lead}
+            {probe}
           </text>
         </g>
       )}
@@ -420,7 +438,7 @@ function restOf(circuit: Circuit, control: string): string | null {
   return circuit.controls.find((item) => item.id === control)?.values[0] ?? null;
 }
 
-/** Points a probe can reach with these connectors apart; of two on one node the harness side is kept. */
+/** Points a probe can reach with these connectors disconnected; of two on one node the harness side is kept. */
 function visiblePoints(circuit: Circuit, apart: Set<string>) {
   const reach = new Map(circuit.points.map((point) => [point.ref, point]));
   return circuit.drawing.marks.filter((mark) => {
@@ -433,7 +451,7 @@ function visiblePoints(circuit: Circuit, apart: Set<string>) {
   });
 }
 
-/** The newest standing reading at each point, taken against the usual black lead. */
+/** The newest reading at each point that has not been voided, taken against the usual place of the black probe. */
 function latestAtPoints(readings: Readings, black: string): Map<string, string> {
   const found = new Map<string, string>();
   for (const reading of readings) {

@@ -1,8 +1,8 @@
 import { Dialog } from "radix-ui";
 import { useState } from "react";
-import type { Circuit, TestIn } from "../../api/client";
-import { minutes } from "../../lib/format";
-import { Button } from "../../ui/Button";
+import type { Circuit, TestIn } from "../../../api/client";
+import { minutes } from "../../../lib/format";
+import { Button } from "../../../ui/Button";
 
 type Connector = Circuit["connectors"][number];
 
@@ -13,7 +13,7 @@ interface Props {
   onPoint: (ref: string) => void;
 }
 
-/** The face of a connector with its cavities: probing the wrong one is the commonest slip. */
+/** The face of a connector with its cavities: probing the wrong one is the commonest error. */
 export function ConnectorFace({ connector, test, onClose, onPoint }: Props) {
   const [mating, setMating] = useState(false);
   const columns = connector ? Math.ceil(connector.cavities.length / connector.rows) : 1;
@@ -50,7 +50,7 @@ export function ConnectorFace({ connector, test, onClose, onPoint }: Props) {
               >
                 {rows.flat().map((cavity) => {
                   const ref = `${connector.id}.${cavity.number}`;
-                  const lead =
+                  const probe =
                     test?.red.replace("/c", "") === ref
                       ? "red"
                       : test?.black.replace("/c", "") === ref
@@ -60,17 +60,17 @@ export function ConnectorFace({ connector, test, onClose, onPoint }: Props) {
                     <button
                       key={cavity.number}
                       type="button"
-                      className={`min-h-16 border px-1 text-center leading-tight ${lead ? "border-4 border-next" : "border-ink/60"} bg-raised`}
+                      className={`min-h-16 border px-1 text-center leading-tight ${probe ? "border-4 border-next" : "border-ink/60"} bg-raised`}
                       onClick={() => {
                         onPoint(ref);
                         onClose();
                       }}
-                      aria-label={`Cavity ${cavity.number}, ${cavity.colour}, ${cavity.behind}${lead ? `, ${lead} lead here` : ""}`}
+                      aria-label={`Cavity ${cavity.number}, ${cavity.colour}, ${cavity.behind}${probe ? `, ${probe} probe here` : ""}`}
                     >
-                      <span className="sounding block text-2xl">{cavity.number}</span>
+                      <span className="figure block text-2xl">{cavity.number}</span>
                       <span className="block text-[13px]">{cavity.colour}</span>
                       <span className="block text-[13px] text-soft">{cavity.behind}</span>
-                      {lead && <span className="block text-[13px] font-[700] text-next">{lead} lead</span>}
+                      {probe && <span className="block text-[13px] font-[700] text-next">{probe} probe</span>}
                     </button>
                   );
                 })}

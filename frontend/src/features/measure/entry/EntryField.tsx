@@ -1,25 +1,36 @@
-import { type RefObject, useState } from "react";
-import { Button } from "../../ui/Button";
+import { type Ref, type RefObject, useImperativeHandle, useState } from "react";
+import type { Schema } from "../../../api/client";
+import { Button } from "../../../ui/Button";
 
 const DIGITS = ["7", "8", "9", "4", "5", "6", "1", "2", "3", "0", ".", "−"];
 const PREFIXES = ["m", "k", "M", "/"];
 
+export interface Entry {
+  text: string;
+  note: string;
+  source: "typed" | "meter";
+}
+
+/** What others may do to the text being entered. */
+export interface EntryHandle {
+  fill: (entry: Partial<Entry>) => void;
+  clear: () => void;
+  addNote: (text: string) => void;
+}
+
 interface Props {
+  ref: Ref<EntryHandle>;
   input: RefObject<HTMLInputElement | null>;
-  value: string;
-  onChange: (value: string) => void;
-  onSubmit: (value: string) => void;
-  onlyWords: boolean;
-  /** The verdict is due: recording is no longer the next thing to do. */
+  onSubmit: (entry: Entry) => void;
+  /** Something was typed: what the server refused before no longer matters. */
+  onTyped: () => void;
+  /** The diagnosis can be concluded: recording is no longer the next thing to do. */
   due: boolean;
-  unit: string;
-  words: string[];
+  device: Schema["InstrumentView"];
   problem: string | null;
   /** The server asks whether another order of magnitude was meant. */
   meant: { typed: string; meant: string } | null;
-  onMeant: (text: string, sure: boolean) => void;
-  note: string;
-  onNote: (note: string) => void;
+  onMeant: (text: string, note: string) => void;
   /** The reading that this entry will correct. */
   correcting: string | null;
   meter: boolean;
@@ -31,21 +42,38 @@ interface Props {
   onMeterId: (id: string) => void;
 }
 
-/** The big field: type from anywhere, or use the pad. A lamp needs one word, so it gets one key each. */
+const NOTHING: Entry = { text: "", note: "", source: "typed" };
+
+/** The big field: type from anywhere, or use the pad. What is typed stays in here until it is recorded. */
 export function EntryField(props: Props) {
-  const [pad, setPad] = useState(() => matchMedia("(pointer: coarse)").matches);
+  const { device, ref, input, onTyped } = props;
+  const [entry, setEntry] = useState<Entry>(NOTHING);
+  const [pad, setPad] = useState(() => matchMedia("(pointer: coarse) and (min-height: 1000px)").matches);
   const [noting, setNoting] = useState(false);
   const [deaf, setDeaf] = useState(false);
-  const append = (text: string) => {
-    props.onChange(props.value + text);
-    props.input.current?.focus();
+  useImperativeHandle(
+    ref,
+    () => ({
+      fill: (given) => setEntry((now) => ({ ...now, ...given })),
+      clear: () => setEntry(NOTHING),
+      addNote: (text) => setEntry((now) => ({ ...now, note: now.note ? `${now.note}; ${text}` : text })),
+    }),
+    [],
+  );
+  const type = (text: string) => {
+    setEntry((now) => ({ ...now, text, source: "typed" }));
+    onTyped();
   };
-  const lamp = props.onlyWords;
+  const append = (text: string) => {
+    type(entry.text + text);
+    input.current?.focus();
+  };
+  const onlyWords = !device.figures;
   return (
     <form
       onSubmit={(event) => {
         event.preventDefault();
-        if (props.value.trim()) props.onSubmit(props.value);
+        if (entry.text.trim()) props.onSubmit(entry);
       }}
     >
       <div className="flex items-stretch gap-2">
@@ -54,11 +82,11 @@ export function EntryField(props: Props) {
         >
           <span className="sr-only">Reading</span>
           <input
-            ref={props.input}
-            value={props.value}
-            onChange={(event) => props.onChange(event.target.value)}
-            placeholder={lamp ? props.words.join(", ") : "type what you read"}
-            className="sounding min-w-0 flex-1 bg-transparent text-4xl placeholder:text-xl placeholder:font-[400] placeholder:text-soft focus:outline-none"
+            ref={input}
+            value={entry.text}
+            onChange={(event) => type(event.target.value)}
+            placeholder={onlyWords ? device.words.map((item) => item.label).join(", ") : "type the reading"}
+            className="figure min-w-0 flex-1 bg-transparent text-4xl placeholder:text-xl placeholder:font-[400] placeholder:text-soft focus:outline-none"
             autoComplete="off"
             spellCheck={false}
             inputMode={pad ? "none" : "text"}
@@ -66,41 +94,41 @@ export function EntryField(props: Props) {
             aria-invalid={props.problem !== null}
             data-testid="entry"
           />
-          <span className="text-2xl text-soft">{props.unit}</span>
+          <span className="text-2xl text-soft">{device.unit}</span>
         </label>
         <Button
           kind={props.due ? "plain" : "next"}
           type="submit"
-          disabled={!props.value.trim()}
+          disabled={!entry.text.trim()}
           className="text-lg"
         >
           Record
         </Button>
       </div>
       {props.correcting && (
-        <p className="text-sm font-[600]">Takes the place of {props.correcting}. Esc leaves it as it was.</p>
+        <p className="text-sm font-[600]">Replaces {props.correcting}. Esc leaves it as it was.</p>
       )}
       <p id="entry-problem" role="alert" className="min-h-0 text-sm font-[600]">
         {props.problem}
       </p>
       {props.meant && (
         <div className="my-1 flex flex-wrap gap-2">
-          <Button onClick={() => props.meant && props.onMeant(props.meant.meant, true)} autoFocus>
+          <Button onClick={() => props.meant && props.onMeant(props.meant.meant, entry.note)} autoFocus>
             Yes, {props.meant.meant}
           </Button>
-          <Button onClick={() => props.meant && props.onMeant(props.meant.typed, true)}>
+          <Button onClick={() => props.meant && props.onMeant(props.meant.typed, entry.note)}>
             No, {props.meant.typed} as typed
           </Button>
         </div>
       )}
       <div className="mt-2 flex flex-wrap gap-2">
-        {props.words.map((word) => (
+        {device.words.map(({ word, label }) => (
           <Button
             key={word}
-            onClick={() => props.onSubmit(word)}
-            className={lamp ? "min-h-14 flex-1 text-xl" : ""}
+            onClick={() => props.onSubmit({ ...entry, text: word })}
+            className={onlyWords ? "min-h-14 flex-1 text-xl" : ""}
           >
-            {word}
+            {label}
           </Button>
         ))}
         {props.meter && (
@@ -108,9 +136,9 @@ export function EntryField(props: Props) {
             {props.meterBusy ? "Reading the meter …" : "Read the meter (R)"}
           </Button>
         )}
-        {!lamp && (
+        {!onlyWords && (
           <Button kind="quiet" onClick={() => setPad(!pad)} aria-expanded={pad}>
-            {pad ? "Hide the pad" : "Pad"}
+            {pad ? "Hide number pad" : "Number pad"}
           </Button>
         )}
         {props.meters.length > 0 && (
@@ -129,26 +157,26 @@ export function EntryField(props: Props) {
           </select>
         )}
         {speechInput() && (
-          <Button kind="quiet" onClick={() => listen(props.onChange, () => setDeaf(true))} disabled={deaf}>
-            {deaf ? "Cannot hear: type it" : "Speak"}
+          <Button kind="quiet" onClick={() => listen(type, () => setDeaf(true))} disabled={deaf}>
+            {deaf ? "Dictation failed: type it" : "Speak"}
           </Button>
         )}
-        <Button kind="quiet" onClick={() => setNoting(!noting)} aria-expanded={noting || props.note !== ""}>
+        <Button kind="quiet" onClick={() => setNoting(!noting)} aria-expanded={noting || entry.note !== ""}>
           Note
         </Button>
       </div>
-      {(noting || props.note !== "") && (
+      {(noting || entry.note !== "") && (
         <label className="mt-1 block text-sm text-soft">
           Note to this reading
           <input
-            value={props.note}
-            onChange={(event) => props.onNote(event.target.value)}
+            value={entry.note}
+            onChange={(event) => setEntry({ ...entry, note: event.target.value })}
             maxLength={2000}
             className="block min-h-11 w-full border border-ink/60 bg-raised px-3 text-base text-ink"
           />
         </label>
       )}
-      {pad && !lamp && (
+      {pad && !onlyWords && (
         <fieldset className="mt-2 grid grid-cols-[repeat(3,1fr)_4.5rem] gap-1.5" aria-label="Number pad">
           <div className="col-span-3 grid grid-cols-3 gap-1.5">
             {DIGITS.map((digit) => (
@@ -171,7 +199,7 @@ export function EntryField(props: Props) {
             <Button
               className="min-h-11 px-0"
               aria-label="Delete last"
-              onClick={() => props.onChange(props.value.slice(0, -1))}
+              onClick={() => type(entry.text.slice(0, -1))}
             >
               Del
             </Button>

@@ -1,8 +1,8 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { del, get, set } from "idb-keyval";
 import { useCallback, useEffect, useRef, useState } from "react";
-import { ApiError, api, type Problem, type Schema, unwrap } from "../../api/client";
-import { benchQuery } from "../../api/queries";
+import { ApiError, api, type Problem, type Schema, unwrap } from "../../../api/client";
+import { measuringQuery } from "../../../api/queries";
 
 export type ReadingIn = Schema["ReadingIn"];
 
@@ -67,8 +67,9 @@ export function useReadings(diagnosisId: string): Queue {
       // Signed out meanwhile, or the server is away: the entry stays here and is sent again.
       if (answer.response.status >= 500 || [401, 403, 429].includes(answer.response.status))
         throw new Error("not taken now");
-      client.setQueryData(benchQuery(diagnosisId).queryKey, unwrap(answer));
-      client.invalidateQueries({ queryKey: ["jobs"] });
+      client.setQueryData(measuringQuery(diagnosisId).queryKey, unwrap(answer));
+      for (const key of ["jobs", "job", "timeline"])
+        client.invalidateQueries({ queryKey: [key], refetchType: "none" });
       setWaiting(false);
       setPending((all) => all.filter((item) => item.client_key !== first.client_key));
     } catch (error) {

@@ -1,9 +1,9 @@
-import type { Proposal } from "../../api/client";
-import { minutes, percent } from "../../lib/format";
-import { Button } from "../../ui/Button";
-import { asTest, testKey } from "./tests";
+import type { Proposal } from "../../../api/client";
+import { minutes, percent } from "../../../lib/format";
+import { Button } from "../../../ui/Button";
+import { asTest, testKey } from "../draft/tests";
 
-/** Other good tests with their worth against the best. */
+/** Other good tests with their value against the best. */
 export function Alternatives(props: {
   proposals: Proposal[];
   chosen: number;
@@ -15,7 +15,7 @@ export function Alternatives(props: {
     <div>
       <h2 className="text-base">
         Other good tests{" "}
-        <span className="text-sm font-[400] text-soft">↑ ↓ to choose; worth against the best</span>
+        <span className="text-sm font-[400] text-soft">↑ ↓ to choose; value against the best</span>
       </h2>
       <ul className="border-t border-rule text-sm">
         {props.proposals.map((proposal, index) => (
@@ -40,7 +40,7 @@ export function Alternatives(props: {
               className="px-2 text-sm"
               onClick={() => props.onNoTool(proposal.test.instrument)}
             >
-              Don't have it
+              Not at hand
             </Button>
           </li>
         ))}
@@ -50,9 +50,9 @@ export function Alternatives(props: {
 }
 
 /** What else can be read at once, since the connector is open and the set-up made. */
-export function FreeReadings(props: {
+export function SameSetup(props: {
   proposals: Proposal[];
-  /** Where the black lead usually is. */
+  /** Where the black probe usually is. */
   black: string;
   onChoose: (proposal: Proposal) => void;
 }) {
@@ -60,7 +60,7 @@ export function FreeReadings(props: {
   if (!proposals.length) return null;
   return (
     <p className="text-sm leading-snug">
-      <span className="text-soft">While you are there: </span>
+      <span className="text-soft">Also in this set-up: </span>
       {proposals.map((proposal, index) => (
         <span key={testKey(asTest(proposal))}>
           {index > 0 && ", "}
@@ -70,7 +70,7 @@ export function FreeReadings(props: {
             onClick={() => onChoose(proposal)}
           >
             {proposal.test.instrument_title.toLowerCase()} {proposal.test.red}
-            {proposal.test.leads && proposal.test.black !== black && ` to ${proposal.test.black}`}
+            {proposal.test.probes && proposal.test.black !== black && ` to ${proposal.test.black}`}
           </button>{" "}
           <span className="text-soft">(+{minutes(proposal.minutes)})</span>
         </span>

@@ -1,20 +1,26 @@
-import type { Bench } from "../../api/client";
-import { percent, shortName } from "../../lib/format";
+import { scaleLinear } from "d3-scale";
+import { memo } from "react";
+import type { Measuring } from "../../../api/client";
+import { percent, shortName } from "../../../lib/format";
 
 const WIDTH = 270;
 const HEIGHT = 92;
 const DASHES = ["", "7 3", "2 3", "10 3 2 3", "1 4", "12 5"];
 
-/** Belief in the leading units after each reading; told apart by dashes and names, not by colour. */
-export function BeliefHistory({ history }: { history: Situation["assessment"]["history"] }) {
+/** Probability of the leading units after each reading; told apart by dashes and names, not by colour. */
+export const BeliefHistory = memo(function BeliefHistory({
+  history,
+}: {
+  history: Measuring["assessment"]["history"];
+}) {
   const steps = history[0]?.shares.length ?? 0;
   if (steps < 2) return null;
-  const x = (step: number) => 4 + (step / (steps - 1)) * (WIDTH - 74);
-  const y = (share: number) => HEIGHT - 14 - share * (HEIGHT - 24);
+  const x = scaleLinear([0, steps - 1], [4, WIDTH - 70]);
+  const y = scaleLinear([0, 1], [HEIGHT - 14, 10]);
   const ends = spread(history.slice(0, 4).map((line) => y(line.shares[steps - 1] ?? 0)));
   return (
     <figure className="mt-1">
-      <figcaption className="text-sm text-soft">Belief after each reading</figcaption>
+      <figcaption className="text-sm text-soft">Probability after each reading</figcaption>
       <svg
         viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
         className="block w-full"
@@ -65,7 +71,7 @@ export function BeliefHistory({ history }: { history: Situation["assessment"]["h
       </svg>
     </figure>
   );
-}
+});
 
 /** Names at the line ends moved apart so that none covers another. */
 function spread(wanted: number[]): number[] {

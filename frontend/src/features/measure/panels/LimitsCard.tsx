@@ -1,14 +1,14 @@
-import type { Situation, TestIn } from "../../api/client";
-import { percent } from "../../lib/format";
+import type { Measuring, TestIn } from "../../../api/client";
+import { percent } from "../../../lib/format";
 
-type Limit = Situation["limits"][number];
+type Limit = Measuring["limits"][number];
 
 /** Marks by shape and word: nothing here depends on colour. */
 const MARK: Record<string, { sign: string; word: string }> = {
-  pass: { sign: "✓", word: "kept" },
-  fail: { sign: "✕", word: "broken" },
+  pass: { sign: "✓", word: "within limits" },
+  fail: { sign: "✕", word: "outside limits" },
   "in doubt": { sign: "?", word: "in doubt" },
-  open: { sign: "○", word: "not read" },
+  open: { sign: "○", word: "not measured" },
 };
 
 /** Every limit of the circuit with its condition and source, marked as readings come in; a tap sets the test up. */
@@ -25,9 +25,9 @@ export function LimitsCard({ limits, onTest }: { limits: Limit[]; onTest: (test:
   return (
     <>
       <p className="mb-1 text-sm text-soft">
-        {read.length} of {limits.length} read
+        {read.length} of {limits.length} measured
         {read.some((limit) => limit.decision === "fail") &&
-          `, ${read.filter((limit) => limit.decision === "fail").length} broken`}
+          `, ${read.filter((limit) => limit.decision === "fail").length} outside`}
         . Tap one to set it up.
       </p>
       <ul className="border-t border-rule" aria-label="Limits">
@@ -58,7 +58,7 @@ export function LimitsCard({ limits, onTest }: { limits: Limit[]; onTest: (test:
                 <span>
                   <span className="font-[600]">{limit.title}</span>
                   <span className="mt-0.5 block">
-                    <span className="sounding text-base">{limit.range}</span>
+                    <span className="figure text-base">{limit.range}</span>
                     {limit.typical && <span className="text-soft">, usually {limit.typical}</span>}
                     <span className="text-soft">; {limit.source}</span>
                   </span>

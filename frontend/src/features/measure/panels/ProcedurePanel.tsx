@@ -1,10 +1,10 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { ApiError, api, type TestIn, unwrap } from "../../api/client";
-import { procedureQuery, proceduresQuery } from "../../api/queries";
-import { minutes, percent } from "../../lib/format";
-import { Button } from "../../ui/Button";
-import { Notice } from "../../ui/Notice";
+import { ApiError, api, type TestIn, unwrap } from "../../../api/client";
+import { procedureQuery, proceduresQuery } from "../../../api/queries";
+import { minutes, percent } from "../../../lib/format";
+import { Button } from "../../../ui/Button";
+import { Notice } from "../../../ui/Notice";
 
 interface Props {
   diagnosisId: string;
@@ -54,7 +54,7 @@ export function ProcedurePanel({ diagnosisId, slug, readings, canWrite, onTest }
     <div className="space-y-2 text-sm">
       {(procedures.data?.procedures.length ?? 0) > 1 && (
         <select
-          aria-label="Chart"
+          aria-label="Diagnostic procedure"
           className="min-h-11 w-full border border-ink/50 bg-raised px-2 text-base"
           value={procedureId ?? ""}
           onChange={(event) => setChosen(event.target.value)}
@@ -68,8 +68,8 @@ export function ProcedurePanel({ diagnosisId, slug, readings, canWrite, onTest }
       )}
       {procedures.data?.procedures.length === 0 && !entering && (
         <p className="text-soft">
-          No procedure yet. Enter the manufacturer's steps once and follow them here; Sondar shows what each is saving_per_min
-          beside its own order.
+          No procedure yet. Enter the manufacturer's steps once and follow them here; Sondar shows what each
+          step saves beside its own order.
         </p>
       )}
       {procedure.data && procedureId && (
@@ -92,7 +92,7 @@ export function ProcedurePanel({ diagnosisId, slug, readings, canWrite, onTest }
                 </div>
                 <div>
                   {step.decision === "open"
-                    ? "to be read"
+                    ? "to be measured"
                     : `${step.decision === "pass" ? "✓ yes" : step.decision === "fail" ? "✕ no" : "? in doubt"}: ${step.shown}`}
                   {compared.data?.saving_per_min[step.id] !== undefined && (
                     <span className="text-soft">
@@ -121,14 +121,14 @@ export function ProcedurePanel({ diagnosisId, slug, readings, canWrite, onTest }
                 })
               }
             >
-              Set step {open.id} up
+              Set up step {open.id}
             </Button>
           )}{" "}
           <Button kind="quiet" onClick={() => compared.refetch()} disabled={compared.isFetching}>
-            {compared.isFetching ? "Working it out …" : "Compare with Sondar's order"}
+            {compared.isFetching ? "Calculating …" : "Compare with Sondar's order"}
           </Button>
           {compared.data && (
-            <table className="w-full" aria-label="Chart against Sondar's own order">
+            <table className="w-full" aria-label="Procedure against Sondar's own order">
               <thead className="text-soft">
                 <tr>
                   <th scope="col" />
@@ -145,17 +145,17 @@ export function ProcedurePanel({ diagnosisId, slug, readings, canWrite, onTest }
                       minutes(compared.data.own_minutes),
                     ],
                     [
-                      "ends at the right unit",
+                      "ends at the faulty unit",
                       percent(compared.data.procedure_right),
                       percent(compared.data.own_right),
                     ],
                     [
-                      "condemns a good one",
+                      "replaces a good unit",
                       percent(compared.data.procedure_wrong),
                       percent(compared.data.own_wrong),
                     ],
                     [
-                      "lost by acting on it",
+                      "expected cost of a wrong conclusion",
                       minutes(compared.data.procedure_loss),
                       minutes(compared.data.own_loss),
                     ],
@@ -165,13 +165,13 @@ export function ProcedurePanel({ diagnosisId, slug, readings, canWrite, onTest }
                     <th scope="row" className="py-1 text-left font-[400]">
                       {title}
                     </th>
-                    <td className="sounding">{theirs}</td>
-                    <td className="sounding">{ours}</td>
+                    <td className="figure">{theirs}</td>
+                    <td className="figure">{ours}</td>
                   </tr>
                 ))}
               </tbody>
               <caption className="caption-bottom text-left text-soft">
-                Over the faults that hold {percent(compared.data.covered)} of belief now.
+                Over the faults that hold {percent(compared.data.covered)} of the probability now.
               </caption>
             </table>
           )}
@@ -202,7 +202,7 @@ export function ProcedurePanel({ diagnosisId, slug, readings, canWrite, onTest }
           <input
             type="file"
             accept=".yaml,.yml,.json,text/*"
-            aria-label="Chart file"
+            aria-label="Procedure file"
             className="my-1 block w-full"
             onChange={async (event) => setText((await event.target.files?.[0]?.text()) ?? text)}
           />
@@ -221,11 +221,11 @@ export function ProcedurePanel({ diagnosisId, slug, readings, canWrite, onTest }
           )}
           <div className="mt-1 flex gap-2">
             <Button type="submit" disabled={!text.trim() || keep.isPending}>
-              Check and keep it
+              Check and save
             </Button>
-            <Button onClick={() => setText(example(slug))}>Start from a pattern</Button>
+            <Button onClick={() => setText(example(slug))}>Start from an example</Button>
             <Button kind="quiet" onClick={() => setEntering(false)}>
-              Leave it
+              Cancel
             </Button>
           </div>
         </form>

@@ -1,8 +1,9 @@
-import type { Circuit, Proposal } from "../../api/client";
-import { minutes, percent, shortName } from "../../lib/format";
-import { Notice } from "../../ui/Notice";
+import type { Circuit, Proposal, TestIn } from "../../../api/client";
+import { minutes, percent, shortName } from "../../../lib/format";
+import { Notice } from "../../../ui/Notice";
+import { Term } from "../../../ui/Term";
 
-/** What, where, how, and why; what a healthy circuit shows; what can hurt. */
+/** What, where, how, and why; the expected range; what can hurt. */
 export function ProposalCard(props: {
   proposal: Proposal;
   circuit: Circuit;
@@ -23,10 +24,10 @@ export function ProposalCard(props: {
     >
       <h2 className="text-2xl leading-tight">
         <span className={due ? "text-soft" : "text-next"}>
-          {own ? "Your test. " : due ? "One more, if you like. " : "Next. "}
+          {own ? "Your test. " : due ? "Optional further test. " : "Next. "}
         </span>
-        {test.leads ? `${test.instrument_title} at ${test.red}` : `${test.instrument_title}: ${test.red}`}
-        {test.leads && !usual && ` to ${test.black}`}
+        {test.probes ? `${test.instrument_title} at ${test.red}` : `${test.instrument_title}: ${test.red}`}
+        {test.probes && !usual && ` to ${test.black}`}
       </h2>
       <p className="leading-snug">
         {test.where}
@@ -47,7 +48,8 @@ export function ProposalCard(props: {
         <span className="text-soft">, {minutes(proposal.minutes)} in all</span>
       </p>
       <p className="mt-1 text-lg leading-snug">
-        Healthy: <strong className="sounding text-2xl">{proposal.expected}</strong>
+        <Term name="expected range">Expected</Term>:{" "}
+        <strong className="figure text-2xl">{proposal.expected}</strong>
       </p>
       {own && best && <p className="leading-snug">{whyNot(proposal, best)}</p>}
       {proposal.cautions.length > 0 && (
@@ -70,7 +72,7 @@ function connectorsOf(circuit: Circuit, proposal: Proposal): string[] {
   return [...new Set(places.filter((place): place is string => Boolean(place)))];
 }
 
-/** Why not this one? Its saving_per_min beside the proposal's, in the same currency. */
+/** Why not this one? What it saves beside what the proposal saves. */
 function whyNot(own: Proposal, best: Proposal): string {
   const mine = Math.max(0, own.saving_per_min);
   if (mine >= best.saving_per_min * 0.95) return "As good as Sondar's own next test.";
@@ -90,24 +92,42 @@ export function OutcomeTable({ proposal }: { proposal: Proposal }) {
   return (
     <table className="w-full text-sm" aria-label="What each result would mean">
       <caption className="text-left text-soft">
-        If it shows … (expected saving {proposal.expected_saving_min.toFixed(0)} min for {minutes(proposal.minutes)})
+        If it shows … (expected saving {proposal.expected_saving_min.toFixed(0)} min for{" "}
+        {minutes(proposal.minutes)})
       </caption>
       <tbody>
         {proposal.outcomes.slice(0, 4).map((outcome) => (
           <tr key={outcome.label} className="border-t border-rule align-top">
             <th scope="row" className="w-36 py-1 pr-2 text-left font-[600]">
               {outcome.label}
-              {outcome.within_expected && <span className="block font-[400] text-soft">as when healthy</span>}
+              {outcome.within_expected && <span className="block font-[400] text-soft">expected</span>}
             </th>
             <td className="w-14 py-1 text-soft">{percent(outcome.probability)}</td>
             <td className="py-1">
-              {outcome.leads
-                .map((lead) => `${shortName(lead.unit)} ${percent(lead.probability)}`)
+              {outcome.suspects
+                .map((suspect) => `${shortName(suspect.unit)} ${percent(suspect.probability)}`)
                 .join(", ") || "nothing stands out"}
             </td>
           </tr>
         ))}
       </tbody>
     </table>
+  );
+}
+
+/** A test of one's own while its prediction is on the way, or the reason why it cannot be made. */
+export function OwnTest({ test, problem }: { test: TestIn; problem: string | null }) {
+  return (
+    <section aria-label="Your own test">
+      <h2 className="text-2xl leading-tight">
+        <span className="text-next">Your test. </span>
+        {test.red} to {test.black}
+      </h2>
+      {problem ? (
+        <Notice tone="note">{problem}</Notice>
+      ) : (
+        <p className="text-soft">Calculating what it should show …</p>
+      )}
+    </section>
   );
 }

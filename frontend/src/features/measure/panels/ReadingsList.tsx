@@ -1,37 +1,41 @@
-import type { Bench } from "../../api/client";
-import { percent, shortName } from "../../lib/format";
+import { memo } from "react";
+import type { Measuring } from "../../../api/client";
+import { percent, shortName } from "../../../lib/format";
+import type { Reading } from "../draft/draft";
+import type { ReadingIn } from "../entry/useReadings";
 import { ReadingGauge } from "./ReadingGauge";
-import type { ReadingIn } from "./useReadings";
 
 interface Props {
-  bench: Situation;
+  readings: Reading[];
+  effects: Measuring["assessment"]["effects"];
   pending: ReadingIn[];
   waiting: boolean;
-  onRetract: (reading: Situation["readings"][number]) => void;
-  onCorrect: (reading: Situation["readings"][number]) => void;
+  onVoid: (reading: Reading) => void;
+  onCorrect: (reading: Reading) => void;
   /** Sets the same test up once more. */
-  onAgain: (reading: Situation["readings"][number]) => void;
+  onAgain: (reading: Reading) => void;
 }
 
 /** Readings, newest first, each with what it did to the suspects. */
-export function ReadingsList({ bench, pending, waiting, onRetract, onCorrect, onAgain }: Props) {
-  const effects = new Map(bench.assessment.effects.map((effect) => [effect.reading, effect]));
+export const ReadingsList = memo(function ReadingsList(props: Props) {
+  const { readings, pending, waiting, onVoid, onCorrect, onAgain } = props;
+  const effects = new Map(props.effects.map((effect) => [effect.reading, effect]));
   return (
     <ol className="border-t border-rule" aria-label="Readings, newest first">
       {[...pending].reverse().map((reading) => (
         <li key={reading.client_key} className="border-b border-rule py-2">
           <div className="flex items-baseline gap-3">
-            <span className="sounding w-24 text-xl">{reading.entry}</span>
+            <span className="figure w-24 text-xl">{reading.entry}</span>
             <span className="text-sm">
               {reading.red}
               <span className="ml-2 text-soft">
-                {waiting ? "kept here, the server does not answer yet" : "sending …"}
+                {waiting ? "kept here, the server does not answer" : "sending …"}
               </span>
             </span>
           </div>
         </li>
       ))}
-      {[...bench.readings].reverse().map((reading) => {
+      {[...readings].reverse().map((reading) => {
         const effect = effects.get(reading.id);
         const voided = reading.voided_because !== null;
         return (
@@ -43,7 +47,7 @@ export function ReadingsList({ bench, pending, waiting, onRetract, onCorrect, on
           >
             <div className="flex items-start gap-3">
               <span
-                className={`sounding w-24 shrink-0 text-xl leading-6 ${voided ? "line-through opacity-60" : ""}`}
+                className={`figure w-24 shrink-0 text-xl leading-6 ${voided ? "line-through opacity-60" : ""}`}
               >
                 {reading.label}
               </span>
@@ -55,15 +59,15 @@ export function ReadingsList({ bench, pending, waiting, onRetract, onCorrect, on
                 </div>
                 {reading.note && <div>“{reading.note}”</div>}
                 {voided ? (
-                  <div className="text-soft">Taken back: {reading.voided_because}</div>
+                  <div className="text-soft">Voided: {reading.voided_because}</div>
                 ) : (
                   effect && (
                     <>
-                      {effect.gauge && <ReadingGauge gauge={effect.gauge} healthy={effect.within_expected} />}
+                      {effect.gauge && <ReadingGauge gauge={effect.gauge} within={effect.within_expected} />}
                       <div>
                         {effect.within_expected
-                          ? "As when healthy"
-                          : `Not as when healthy, which is ${effect.expected}`}
+                          ? "Within expected range"
+                          : `Outside expected range, which is ${effect.expected}`}
                       </div>
                       {effect.note && <div className="font-[600]">{effect.note}</div>}
                       <div className="text-soft">{movements(effect)}</div>
@@ -77,7 +81,7 @@ export function ReadingsList({ bench, pending, waiting, onRetract, onCorrect, on
                     [
                       ["Again", "Measure again", onAgain],
                       ["Correct", "Correct", onCorrect],
-                      ["Take back", "Take back", onRetract],
+                      ["Void", "Void", onVoid],
                     ] as const
                   ).map(([word, title, act]) => (
                     <button
@@ -98,9 +102,9 @@ export function ReadingsList({ bench, pending, waiting, onRetract, onCorrect, on
       })}
     </ol>
   );
-}
+});
 
-function movements(effect: Situation["assessment"]["effects"][number]): string {
+function movements(effect: Measuring["assessment"]["effects"][number]): string {
   const parts = effect.moved
     .slice(0, 3)
     .map((move) => `${shortName(move.unit)} ${percent(move.before)} → ${percent(move.after)}`);

@@ -1,5 +1,5 @@
 import { ToggleGroup } from "radix-ui";
-import type { Circuit, TestIn } from "../../api/client";
+import type { Circuit, TestIn } from "../../../api/client";
 
 interface Props {
   circuit: Circuit;
@@ -13,14 +13,14 @@ interface Props {
 const ITEM =
   "min-h-11 border border-ink/50 px-3 data-[state=on]:bg-ink data-[state=on]:text-paper -ml-px first:ml-0";
 
-function hasLeads(circuit: Circuit, instrument: string): boolean {
-  return circuit.instruments.find((item) => item.id === instrument)?.leads ?? true;
+function hasProbes(circuit: Circuit, instrument: string): boolean {
+  return circuit.instruments.find((item) => item.id === instrument)?.probes ?? true;
 }
 
 /** The same test with another instrument, pointed at something that this one can measure. */
 function withInstrument(circuit: Circuit, test: TestIn, instrument: string): TestIn {
-  const before = hasLeads(circuit, test.instrument);
-  if (!hasLeads(circuit, instrument)) {
+  const before = hasProbes(circuit, test.instrument);
+  if (!hasProbes(circuit, instrument)) {
     const target = circuit.targets.find((item) => item.instrument === instrument);
     return { ...test, instrument, red: target?.ref ?? test.red, black: circuit.black_reference };
   }
@@ -28,14 +28,14 @@ function withInstrument(circuit: Circuit, test: TestIn, instrument: string): Tes
   return before ? { ...test, instrument } : { ...test, instrument, red: point?.ref ?? test.red };
 }
 
-/** Everything of a test that can be changed: instrument, controls, connectors apart. */
+/** Everything of a test that can be changed: instrument, controls, connectors disconnected. */
 export function SetupBar({ circuit, test, instruments, atHand, onChange }: Props) {
   const controls = test.setup.controls ?? {};
-  const leads = hasLeads(circuit, test.instrument);
+  const probes = hasProbes(circuit, test.instrument);
   return (
     <fieldset className="flex flex-wrap gap-x-5 gap-y-2" aria-label="Change the test">
       <label className="block text-sm text-soft">
-        With
+        Instrument
         <select
           className="block min-h-11 border border-ink/50 bg-raised px-2 text-base text-ink"
           value={test.instrument}
@@ -59,7 +59,7 @@ export function SetupBar({ circuit, test, instruments, atHand, onChange }: Props
           ))}
         </select>
       </label>
-      {!leads && (
+      {!probes && (
         <label className="block text-sm text-soft">
           Look at
           <select
@@ -77,13 +77,13 @@ export function SetupBar({ circuit, test, instruments, atHand, onChange }: Props
           </select>
         </label>
       )}
-      {(leads ? (["red", "black"] as const) : []).map((lead) => (
-        <label key={lead} className="block text-sm text-soft">
-          {lead === "red" ? "Red lead" : "Black lead"}
+      {(probes ? (["red", "black"] as const) : []).map((probe) => (
+        <label key={probe} className="block text-sm text-soft">
+          {probe === "red" ? "Red probe" : "Black probe"}
           <select
             className="block min-h-11 border border-ink/50 bg-raised px-2 text-base text-ink"
-            value={test[lead]}
-            onChange={(event) => onChange({ ...test, [lead]: event.target.value })}
+            value={test[probe]}
+            onChange={(event) => onChange({ ...test, [probe]: event.target.value })}
           >
             {circuit.points
               .filter(
@@ -111,7 +111,7 @@ export function SetupBar({ circuit, test, instruments, atHand, onChange }: Props
       ))}
       <div>
         <span className="block text-sm text-soft" id="apart-label">
-          Unplugged
+          Disconnected
         </span>
         <ToggleGroup.Root
           type="multiple"
@@ -124,7 +124,7 @@ export function SetupBar({ circuit, test, instruments, atHand, onChange }: Props
               key={connector.id}
               value={connector.id}
               className={ITEM}
-              aria-label={`Unplug ${connector.title || connector.id}`}
+              aria-label={`Disconnect ${connector.title || connector.id}`}
             >
               {connector.id}
             </ToggleGroup.Item>

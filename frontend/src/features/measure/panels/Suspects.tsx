@@ -1,17 +1,17 @@
-import type { Bench } from "../../api/client";
-import { depthTint, groupName, percent } from "../../lib/format";
+import type { Measuring } from "../../../api/client";
+import { depthTint, groupName, percent } from "../../../lib/format";
 
 interface Props {
-  bench: Situation;
-  /** The unit whose predicted values lie over the drawing. */
-  ghost: string | null;
-  onGhost: (unit: string | null) => void;
+  suspects: Measuring["assessment"]["suspects"];
+  /** The unit whose expected values are shown on the drawing. */
+  overlay: string | null;
+  onOverlay: (unit: string | null) => void;
 }
 
-/** Replaceable units in order of belief; depth and length of the bar say the same. A tap lays its predicted values over the drawing. */
-export function Suspects({ bench, ghost, onGhost }: Props) {
-  const shown = bench.assessment.suspects.slice(0, 7);
-  const rest = bench.assessment.suspects.length - shown.length;
+/** Replaceable units by probability; depth and length of the bar say the same. A tap shows its expected values on the drawing. */
+export function Suspects({ suspects, overlay, onOverlay }: Props) {
+  const shown = suspects.slice(0, 7);
+  const rest = suspects.length - shown.length;
   return (
     <ol className="border-t border-rule" aria-label="Suspects, most likely first">
       {shown.map((suspect) => (
@@ -23,14 +23,14 @@ export function Suspects({ bench, ghost, onGhost }: Props) {
         >
           <button
             type="button"
-            className={`w-full py-1.5 text-left ${ghost === suspect.unit ? "bg-depth-1" : ""}`}
-            aria-pressed={ghost === suspect.unit}
+            className={`w-full py-1.5 text-left ${overlay === suspect.unit ? "bg-depth-1" : ""}`}
+            aria-pressed={overlay === suspect.unit}
             disabled={suspect.unit === "unknown"}
-            onClick={() => onGhost(ghost === suspect.unit ? null : suspect.unit)}
+            onClick={() => onOverlay(overlay === suspect.unit ? null : suspect.unit)}
           >
             <span className="flex items-baseline justify-between gap-2 leading-tight">
               <span className="font-[600]">{suspect.title}</span>
-              <span className="sounding text-lg">{percent(suspect.probability)}</span>
+              <span className="figure text-lg">{percent(suspect.probability)}</span>
             </span>
             <span className="my-0.5 block h-2.5 border border-rule">
               <span
@@ -44,7 +44,7 @@ export function Suspects({ bench, ghost, onGhost }: Props) {
             <span className="block text-[13px] leading-tight text-soft">
               {suspect.group !== suspect.unit && groupName(suspect.group)}
               {suspect.place && `, ${suspect.place}`}
-              {ghost === suspect.unit && <span className="text-ink"> On the drawing.</span>}
+              {overlay === suspect.unit && <span className="text-ink"> Expected values shown.</span>}
             </span>
           </button>
         </li>

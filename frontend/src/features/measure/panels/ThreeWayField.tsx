@@ -1,5 +1,6 @@
-import type { Bench } from "../../api/client";
-import { percent } from "../../lib/format";
+import { memo } from "react";
+import type { Measuring } from "../../../api/client";
+import { percent } from "../../../lib/format";
 
 const CORNERS = {
   wiring: { x: 22, y: 168 },
@@ -8,7 +9,7 @@ const CORNERS = {
 } as const;
 const CENTRE = { x: 150, y: 118 };
 
-type Step = Situation["assessment"]["track"][number];
+type Step = Measuring["assessment"]["track"][number];
 
 /** Where a step stands: the corners pull by their share, doubt holds it in the middle. */
 function place(step: Step): { x: number; y: number } {
@@ -23,12 +24,12 @@ function place(step: Step): { x: number; y: number } {
 }
 
 /** Wiring, module, component at the corners; each reading is one step of the track. */
-export function ThreeWayField({ track }: { track: Step[] }) {
+export const ThreeWayField = memo(function ThreeWayField({ track }: { track: Step[] }) {
   const path = track.map(place);
   const now = track[track.length - 1];
   const here = path[path.length - 1];
   if (!now || !here) return null;
-  const words = `Belief now: wiring ${percent(now.wiring)}, module ${percent(now.module)}, component ${percent(now.component)}`;
+  const words = `Probability now: wiring ${percent(now.wiring)}, module ${percent(now.module)}, component ${percent(now.component)}`;
   return (
     <svg viewBox="0 0 300 206" className="block w-full" role="img" aria-label={words}>
       <path d="M150 18L278 168H22Z" fill="var(--depth-1)" stroke="var(--rule)" strokeWidth={1.5} />
@@ -94,4 +95,4 @@ export function ThreeWayField({ track }: { track: Step[] }) {
       </g>
     </svg>
   );
-}
+});

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
-import type { TestIn } from "../../api/client";
-import { traceQuery } from "../../api/queries";
+import { scaleLinear } from "d3-scale";
+import type { TestIn } from "../../../api/client";
+import { waveformQuery } from "../../../api/queries";
 
 const WIDTH = 520;
 const HEIGHT = 112;
@@ -12,7 +13,7 @@ function corners(line: number[][]): Corner[] {
 }
 
 /** What an oscilloscope would draw here: healthy as a band, the leading suspect as a line. Nothing where nothing pulses. */
-export function Trace({
+export function Waveform({
   diagnosisId,
   test,
   readings,
@@ -21,21 +22,21 @@ export function Trace({
   test: TestIn | null;
   readings: number;
 }) {
-  const { data } = useQuery(traceQuery(diagnosisId, test, readings));
-  if (!data?.hertz) return null;
+  const { data } = useQuery(waveformQuery(diagnosisId, test, readings));
+  if (!data?.frequency_hz) return null;
   const [healthy, suspect] = [corners(data.healthy), corners(data.suspect)];
   const all = [...healthy, ...suspect];
   const end = Math.max(...all.map(([ms]) => ms));
   const top = Math.max(1, ...all.map(([, volts]) => volts));
   const bottom = Math.min(0, ...all.map(([, volts]) => volts));
-  const x = (ms: number) => 44 + (ms / end) * (WIDTH - 52);
-  const y = (volts: number) => 10 + ((top - volts) / (top - bottom)) * (HEIGHT - 32);
+  const x = scaleLinear([0, end], [44, WIDTH - 8]);
+  const y = scaleLinear([bottom, top], [HEIGHT - 22, 10]);
   const points = (line: Corner[]) => line.map(([ms, volts]) => `${x(ms)},${y(volts)}`).join(" ");
   return (
     <figure>
       <figcaption className="text-sm text-soft">
-        On an oscilloscope, {data.hertz.toPrecision(3)} Hz: healthy as a broad line, {data.suspect_title}{" "}
-        dashed
+        On an oscilloscope, {data.frequency_hz.toPrecision(3)} Hz: healthy as a broad line,{" "}
+        {data.suspect_title} dashed
       </figcaption>
       <svg
         viewBox={`0 0 ${WIDTH} ${HEIGHT}`}

@@ -1,5 +1,5 @@
-/** The sounding lead over a procedure: what Sondar is, for those who have not signed in. */
-export function Lead() {
+/** A picture and one sentence: what Sondar is, for those who have not signed in. */
+export function Welcome() {
   const depths = [0, 1, 2, 3, 4];
   return (
     <div>
@@ -25,7 +25,7 @@ export function Lead() {
             key={`${x}`}
             x={x}
             y={y}
-            className="sounding"
+            className="figure"
             fontSize="20"
             fill="var(--ink)"
             textAnchor="middle"
@@ -39,7 +39,8 @@ export function Lead() {
       </svg>
       <p className="mt-3 text-2xl font-[650]">Sondar</p>
       <p className="max-w-md text-soft">
-        What to measure next, what each reading means, and whether it is the wiring, the module or the part.
+        What to measure next, what each reading means, and whether the wiring, the module or the component is
+        at fault.
       </p>
     </div>
   );
