@@ -33,7 +33,7 @@ WITH made AS (
 )
 INSERT INTO job (id, client_key, vehicle_id, complaint, codes, stage)
 SELECT job, gen_random_uuid(), vehicle, 'Since the ' || place || ': ' || what || ', ticket ' || n, code,
-       (ARRAY['take in', 'diagnosis', 'conclusion', 'repair', 'verify', 'closed', 'closed', 'closed'])[1 + n %% 8]
+       (ARRAY['check-in', 'testing', 'diagnosis', 'repair', 'verify', 'closed', 'closed', 'closed'])[1 + n %% 8]
 FROM made
 """
 

@@ -1,4 +1,4 @@
-"""What entering costs a person, and what opening the bench costs the browser.
+"""What entering costs a person, and what opening a diagnosis costs the browser.
 
 Hands: keys and taps per reading, and seconds with human-like pauses (``KEY_S`` a key, ``TAP_S`` a tap; looking at the meter is not
 counted), on one job triage_prior to its call; taps from signing in to the first reading. Load: kilobytes over the wire and time to the
@@ -131,7 +131,7 @@ def main() -> None:
         ours = [opening(driver, address, "[data-unit]") for _ in range(LOADS)]
         empty.shutdown()
     found["load"] = {
-        "empty kB": round(theirs[-1][0]), "bench kB": round(ours[-1][0]), "kB ratio": round(ours[-1][0] / theirs[-1][0], 1),
+        "empty kB": round(theirs[-1][0]), "page kB": round(ours[-1][0]), "kB ratio": round(ours[-1][0] / theirs[-1][0], 1),
         "time ratio": round(float(np.median([t for _, t in ours]) / np.median([t for _, t in theirs])), 1),
     }  # fmt: skip
     print(json.dumps(found, indent=2))

@@ -86,7 +86,7 @@ def follow(predictor: Predictor, case: Case, choose: Choose, limit: int = LIMIT,
     Sondar's plan also ends where nothing pays any more; other policies go on until they are certain or have no more tests.
 
     Args:
-        wrong_point: chance that a lead is put on another reachable point.
+        wrong_point: chance that a probe is put on another reachable point.
     """
     circuit = predictor.circuit
     hidden = [(case.fault, case.severity)] if case.fault and not case.changes else []

@@ -2,7 +2,7 @@
 
 Each vehicle's codes come from the physics with all its faults at once; now and then a code is lost or an old one is left over.
 Peer: chasing the circuit of the first code, in code order. Two measures, the same for both. *Named*: what is named (a circuit's
-own parts, or a shared section) holds a true cause. *Circuit*: a true cause lies anywhere in the circuit whose bench is opened,
+own parts, or a shared section) holds a true cause. *Circuit*: a true cause lies anywhere in the circuit that is opened,
 everything it shares included; beside it, how many parts that circuit has against how many the named section has.
 Run: ``./run bench triage`` (``--cases 240 --seed 3``).
 """

@@ -63,7 +63,7 @@ def test_wrong_names_are_answered_with_the_right_ones(arguments: tuple[str, ...]
     assert words in output
 
 
-def test_judge_reaches_a_verdict_and_says_not_yet(tmp_path: Path) -> None:
+def test_judge_reaches_a_conclusion_and_says_not_yet(tmp_path: Path) -> None:
     readings = [
         {"red": "X3.86", "instrument": "voltmeter", "setup": "commanded", "reading": "12.1"},
         {"red": "X3.85", "instrument": "voltmeter", "setup": {"controls": {"key": "on", "fan": "on"}}, "reading": "12,1"},

@@ -20,6 +20,7 @@ from tests.browser.conftest import CALL, FLAGS
 
 SITE = f"http://127.0.0.1:{os.environ.get('SONDAR_PORT', '8000')}"
 FOLDER = Path(__file__).parent
+SIZES = {"upright": (800, 1280), "phone": (390, 844)}
 
 
 def size(driver: WebDriver, width: int, height: int) -> None:
@@ -60,15 +61,15 @@ def main(names: list[str]) -> None:
 
     def diagnosis(plate: str) -> str:
         found = driver.execute_async_script(CALL, "GET", f"/jobs/{jobs[plate]}", None)["diagnoses"][0]["id"]
-        return f"/bench/{found}"
+        return f"/measure/{found}"
 
     shared = driver.execute_async_script(CALL, "POST", f"/jobs/{jobs['PA 40 LSK']}/shares", {"days": 14})["token"]
     circuits = driver.execute_async_script(CALL, "GET", "/circuits", None)["circuits"]
     circuit = next(c["version_id"] for c in circuits if c["slug"] == "tern-heated-screen")
-    bench, triage, fan = "[data-testid=proposal]", "[data-testid=triage]", diagnosis("PA 12 TRN")
+    measure, triage, fan = "[data-testid=proposal]", "[data-testid=triage]", diagnosis("PA 12 TRN")
     shots: dict[str, tuple[Any, ...]] = {
         "jobs": ("/", "ul a"),
-        "new-job": ("/jobs/new?plate=PA+12+TRN", "input[name=make]"),
+        "check-in": ("/jobs/new?plate=PA+12+TRN", "input[name=make]"),
         "job": (f"/jobs/{jobs['PA 07 LSK']}", triage),
         "job-upright": (f"/jobs/{jobs['PA 07 LSK']}", triage),
         "job-reread": (
@@ -77,22 +78,24 @@ def main(names: list[str]) -> None:
         "timeline": (f"/jobs/{jobs['PA 27 TRN']}?view=timeline", "[data-testid=timeline] li"),
         "settings": ("/settings", "main h2"),
         "shared": (f"/s/{shared}", "main h1"),
-        "bench": (fan, bench),
-        "bench-night": (fan, bench, "dark"),
-        "bench-due": (diagnosis("PA 40 LSK"), bench),
-        "conclusion": (f"{diagnosis('PA 40 LSK')}/conclusion", "[data-testid=conclusion]"),
-        "bench-limits": (fan, bench, "light", ("button[role=tab]:nth-of-type(2)",)),
-        "bench-procedure": (diagnosis("PA 40 LSK"), bench, "light", ("button[role=tab]:nth-of-type(3)", "Compare with")),
+        "measure": (fan, measure),
+        "measure-dark": (fan, measure, "dark"),
+        "measure-upright": (fan, measure),
+        "measure-phone": (fan, measure),
+        "measure-conclude": (diagnosis("PA 40 LSK"), measure),
+        "diagnosis": (f"{diagnosis('PA 40 LSK')}/diagnosis", "[data-testid=conclusion]"),
+        "measure-limits": (fan, measure, "light", ("button[role=tab]:nth-of-type(2)",)),
+        "measure-procedure": (diagnosis("PA 40 LSK"), measure, "light", ("button[role=tab]:nth-of-type(3)", "Compare with")),
         "circuit": (f"/circuits/{circuit}", "[data-testid=drawing] svg"),
-        "bench-sums": (fan, bench, "light", ("Sums",)),
-        "bench-own-test": (
-            fan, bench, "light",
-            ("g[aria-label^='X20: plugged in']", "g[aria-label^='X20.1:']", "Change (S)"),
+        "calculators": (fan, measure, "light", ("Calculators",)),
+        "measure-own-test": (
+            fan, measure, "light",
+            ("g[aria-label^='X20: connected']", "g[aria-label^='X20.1:']", "Change (S)"),
         ),
     }  # fmt: skip
     for name, arguments in shots.items():
         if not names or name in names:
-            size(driver, *((800, 1280) if name.endswith("upright") else (1280, 800)))
+            size(driver, *SIZES.get(name.rpartition("-")[2], (1280, 800)))
             take(driver, name, *arguments)
     driver.execute_async_script(CALL, "PUT", "/me/theme", {"theme": "system"})
     driver.quit()

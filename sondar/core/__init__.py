@@ -7,7 +7,7 @@ seeded from names. import-linter holds the rule (``pyproject.toml``).
 * ``quantities``   what a technician types and reads, to and from SI
 * ``circuit``      document -> parts -> network -> solved operating points
 * ``diagnosis``    predictions -> belief -> plan -> conclusion
-* ``drawing``      layout of the circuit from feed to ground
+* ``drawing``      layout of the circuit from supply to ground
 """
 
 ENGINE_VERSION = "4"

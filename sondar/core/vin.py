@@ -23,7 +23,7 @@ def vin_problem(vin: str) -> str | None:
 
 
 def vin_warning(vin: str) -> str | None:
-    """Said when the check digit does not fit: a slip of the pen, or a manufacturer that does not use it."""
+    """Said when the check digit does not fit: a writing error, or a manufacturer that does not use it."""
     expected = check_digit(vin)
     if vin[8] == expected:
         return None

@@ -19,7 +19,7 @@ from sondar.store.jobs import CircuitDiagnosis, advance, next_seq
 
 @dataclass(frozen=True, kw_only=True)
 class ReadingFields:
-    """What a reading says: instrument, leads, set-up, what was entered and how it was understood (SI units)."""
+    """What a reading says: instrument, probes, set-up, what was entered and how it was understood (SI units)."""
 
     instrument: str
     red: str

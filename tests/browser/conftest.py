@@ -144,6 +144,10 @@ class Page:
     def keys(self, *keys: str) -> None:
         ActionChains(self.driver).send_keys(*keys).perform()
 
+    def command(self, key: str) -> None:
+        """A command key that works even where the letter begins one of the instrument's words."""
+        ActionChains(self.driver).key_down(Keys.ALT).send_keys(key).key_up(Keys.ALT).perform()
+
     def tab_to(self, matches: Callable[[WebElement], bool], limit: int = 80) -> None:
         """Press Tab until the focused element matches."""
         for _ in range(limit):
@@ -174,12 +178,12 @@ class Page:
         self.driver.get(link.get_attribute("href"))
         self.find("[aria-label='What is known']")
 
-    def open_bench(self, plate: str) -> None:
-        """The bench of its first diagnosis, or its conclusion if it has one."""
+    def open_diagnosis(self, plate: str) -> None:
+        """The measuring screen of its first circuit diagnosis, or its conclusion if it has one."""
         self.open_job(plate)
         self.driver.get(self.find("[data-diagnosis-link]").get_attribute("href"))
 
-    # -- the bench ----------------------------------------------------------------------------------
+    # -- measuring ----------------------------------------------------------------------------------
 
     def proposal(self) -> dict[str, Any]:
         found: dict[str, Any] = json.loads(self.find("[data-testid=proposal]").get_attribute("data-test") or "{}")

@@ -51,31 +51,31 @@ def code_lines(page: Page) -> dict[str, str]:
 
 
 def test_five_pasted_codes_with_one_common_ground_lead_to_it(page: Page) -> None:
-    """Plate, vehicle, codes pasted as they come, Enter; Sondar names the ground and opens its bench. Keyboard only."""
-    page.see("Take in a vehicle")
+    """Plate, vehicle, codes pasted as they come, Enter; Sondar names the ground and opens its measuring. Keyboard only."""
+    page.see("Check in a vehicle")
     page.keys("/")
     page.wait(lambda: page.driver.switch_to.active_element.get_attribute("type") == "search", "the search")
     page.keys("PA 31 NEW")
-    page.see("Take in PA 31 NEW")
+    page.see("Check in PA 31 NEW")
     page.keys(Keys.ENTER)
-    page.wait(lambda: page.driver.switch_to.active_element.get_attribute("value") == "PA 31 NEW", "the plate triage_prior over")
+    page.wait(lambda: page.driver.switch_to.active_element.get_attribute("value") == "PA 31 NEW", "the plate carried over")
     page.keys(Keys.TAB, "Halden", Keys.TAB, "Tern", Keys.TAB, "2018")
     page.tab_to(lambda e: e.get_attribute("name") == "complaint")
     page.keys("Tail lamps out, trailer socket dead")
     page.tab_to(lambda e: e.get_attribute("name") == "codes")
     page.keys(FIVE_CODES.replace("\n", Keys.SHIFT + Keys.ENTER + Keys.NULL))
-    page.tab_to(lambda e: e.text == "Take in")
+    page.tab_to(lambda e: e.text == "Check in")
     page.keys(Keys.ENTER)
     page.wait(lambda: "Rear ground" in page.find("[data-testid=triage]").text, "the triage")
     assert set(code_lines(page)) == {"B1D10", "B1D11", "U0157", "P0236", "P0118"}
-    assert page.find("[data-diagnosis]").get_attribute("data-diagnosis") == "shared:G7"
+    assert page.find("[data-candidate]").get_attribute("data-candidate") == "shared:G7"
     drawn = page.find("[aria-label^='Codes and']").text if page.all("[aria-label^='Codes and']") else page.text()
     assert "Rear ground" in drawn
-    page.tab_to(lambda e: e.text == "CircuitDiagnosis this first")
+    page.tab_to(lambda e: e.text == "Test this circuit first")
     page.keys(Keys.ENTER)
     page.find("[data-testid=proposal]")
     page.find("aside summary, [aria-label=Suspects] summary").click()
-    page.see("Belief triage_prior over from the triage")
+    page.see("Prior probabilities from the triage")
     suspects = page.suspects()
     leading = max(suspects, key=suspects.__getitem__)
     assert leading in ("W66", "G7", "SG", "X15"), "a section of the rear ground"
@@ -110,12 +110,12 @@ def test_symptoms_alone_are_enough_to_begin(page: Page, tern_job: str) -> None:
     page.see("Read the codes, or say what is noticed")
     press(page, "Washer")
     page.wait(lambda: "Washer" in page.find("[data-testid=triage]").text, "the triage")
-    assert page.find("[data-diagnosis]").get_attribute("data-diagnosis") == "circuit:tern-washer-pump"
-    press(page, "CircuitDiagnosis this first")
+    assert page.find("[data-candidate]").get_attribute("data-candidate") == "circuit:tern-washer-pump"
+    press(page, "Test this circuit first")
     page.find("[data-testid=proposal]")
 
 
-def test_a_vehicle_whose_circuits_nobody_knows_still_gets_its_bench(page: Page) -> None:
+def test_a_vehicle_whose_circuits_nobody_knows_can_still_be_measured(page: Page) -> None:
     job = page.api("POST", "/jobs", {"client_key": str(uuid4()), "vehicle": {"make": "Brigg", "model": "Cob"}, "codes": "P0480"})[
         "id"
     ]
@@ -149,9 +149,9 @@ def test_readings_of_two_tablets_stand_side_by_side(page: Page, second: Page, te
     version = next(c["version_id"] for c in circuits if c["slug"] == "radiator-fan-relay")
     diagnosis = page.api("POST", f"/jobs/{tern_job}/diagnoses", {"client_key": str(uuid4()), "circuit_version_id": version})["id"]
     for tablet in (page, second):
-        tablet.open(f"/bench/{diagnosis}")
+        tablet.open(f"/measure/{diagnosis}")
         tablet.find("[data-testid=proposal]")
-        tablet.wait(lambda t=tablet: t.proposal()["kind"] == "volts" or t.keys(Keys.ARROW_DOWN), "a voltmeter test")
+        tablet.wait(lambda t=tablet: t.proposal()["instrument"] == "voltmeter" or t.keys(Keys.ARROW_DOWN), "a voltmeter test")
     time.sleep(1)
     page.keys("12.1", Keys.ENTER)
     second.keys("12.0", Keys.ENTER)
@@ -189,10 +189,10 @@ def test_every_answer_counts_and_a_wrong_one_is_explained(page: Page, tern_job: 
     press(page, "Washer")
     page.find("[data-testid=triage]")
     press(page, "salt, spray")
-    page.see("Counted as well")
+    page.see("Also considered")
     volts = page.driver.find_element(By.XPATH, "//label[contains(., 'Battery')]/following-sibling::input")
     volts.send_keys("twelve", Keys.TAB)
-    page.see("A number, please: 12.4")
+    page.see("A number is expected, e.g. 12.4")
     volts.send_keys(Keys.CONTROL, "a", Keys.NULL, "11,2", Keys.TAB)
     page.see("charge it first")
     picture = tmp_path / "plug.png"
@@ -224,7 +224,7 @@ def test_jobs_are_found_by_plate_code_and_other_names_of_a_part(page: Page) -> N
     search.send_keys(Keys.CONTROL, "a", Keys.NULL, "PA40")
     page.wait(lambda: len(page.all("ul a")) == 1, "one job")
     page.keys(Keys.ENTER)
-    page.see("What do we know?")
+    page.see("Vehicle, complaint and conditions")
 
 
 def test_signing_in_and_out(site: Site) -> None:
@@ -251,12 +251,12 @@ def test_who_only_reads_is_offered_nothing_to_write(site: Site) -> None:
         door = Page(driver, site)
         door.sign_in("office")
         door.see("PA 40 LSK")
-        assert "Take in a vehicle" not in door.text()
+        assert "Check in a vehicle" not in door.text()
         door.open_job("PA 27 TRN")
         door.find("[data-testid=triage]")
-        for words in ("CircuitDiagnosis this first", "Clear and re-read", "Read the vehicle", "Keep"):
+        for words in ("Test this circuit first", "Clear and re-read", "Read the vehicle", "Keep"):
             assert words not in door.text()
-        door.open_bench("PA 12 TRN")
+        door.open_diagnosis("PA 12 TRN")
         door.find("[data-testid=proposal]")
         assert not [e for e in door.all("[data-testid=entry]") if e.is_enabled()]
 
@@ -294,7 +294,7 @@ def test_the_lead_adds_a_person_and_a_meter(page: Page, site: Site) -> None:
         mate.open("/")
         mate.find("input[name=sign_in]").send_keys(name)
         mate.find("input[type=password]").send_keys("quiet-bilge-pump", Keys.ENTER)
-        mate.see("Take in a vehicle")
+        mate.see("Check in a vehicle")
 
 
 def test_the_workshop_reads_in_its_own_units(page: Page, tern_job: str) -> None:
@@ -304,13 +304,15 @@ def test_the_workshop_reads_in_its_own_units(page: Page, tern_job: str) -> None:
         page.api("PUT", "/workshop", {**changed, "distance_unit": "mi", "temperature_unit": "F"})
         page.driver.refresh()
         page.see("Mileage, miles")
-        page.see("Parts at, °F")
+        page.see("Part temperature, °F")
         field = page.driver.find_element(By.XPATH, "//label[contains(., 'Mileage')]/following-sibling::input")
         field.send_keys("62000", Keys.TAB)
         page.wait(lambda: "mileage_km" in page.api("GET", f"/jobs/{tern_job}")["answers"], "the answer")
         assert page.api("GET", f"/jobs/{tern_job}")["answers"]["mileage_km"]["value"] == 99779
         assert (
-            page.driver.find_element(By.XPATH, "//label[contains(., 'Parts at')]/following-sibling::input").get_attribute("value")
+            page.driver.find_element(By.XPATH, "//label[contains(., 'Part temperature')]/following-sibling::input").get_attribute(
+                "value"
+            )
             == "68"
         )
     finally:

@@ -16,10 +16,10 @@ from tests.conftest import FAN_TEXT, LATCH_TEXT, ROOT
 AXE = (ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js").read_text(encoding="utf-8")
 
 
-def take_in(page: Page, circuit_file: Path) -> None:
-    """From the job list to the bench of a new job; keyboard only, the file given to the browser's file field."""
+def check_in(page: Page, circuit_file: Path) -> None:
+    """From the job list to the measuring screen of a new job; keyboard only, the file given to the browser's file field."""
     page.open("/")
-    page.see("Take in a vehicle")
+    page.see("Check in a vehicle")
     page.keys("n")
     page.wait(lambda: page.driver.switch_to.active_element.get_attribute("name") == "plate", "the first field to have the focus")
     page.keys("PA 77 TSL", Keys.TAB, "Tessel", Keys.TAB, "Quay")
@@ -29,19 +29,19 @@ def take_in(page: Page, circuit_file: Path) -> None:
     page.keys(Keys.ENTER)
     page.find("input[type=file]").send_keys(str(circuit_file))
     page.see("Loaded:")
-    page.tab_to(lambda e: e.text == "Take in and open the bench")
+    page.tab_to(lambda e: e.text == "Check in and measure")
     page.keys(Keys.ENTER)
     page.find("[data-testid=proposal]")
 
 
-def test_a_circuit_the_team_did_not_write_goes_to_its_verdict_by_keyboard(
+def test_a_circuit_the_team_did_not_write_comes_to_a_conclusion_by_keyboard(
     page: Page, latch_vehicle: SimulatedVehicle, tmp_path: Path
 ) -> None:
     file = tmp_path / "tailgate.yaml"
     file.write_text(LATCH_TEXT)
-    take_in(page, file)
+    check_in(page, file)
     made = 0
-    while "Measuring has done its work" not in page.text():
+    while "Further measuring is not needed" not in page.text():
         assert made < 25, "no conclusion in sight"
         page.keys(page.measure_proposal(latch_vehicle), Keys.ENTER)
         made += 1
@@ -74,8 +74,8 @@ def test_a_broken_file_shows_every_error_with_its_line(page: Page, tmp_path: Pat
     page.see("no wire ends at X3.86")
 
 
-def test_read_the_meter_retract_and_refuse(page: Page) -> None:
-    page.open_bench("PA 19 TRN")
+def test_read_the_meter_void_and_refuse(page: Page) -> None:
+    page.open_diagnosis("PA 19 TRN")
     page.find("[data-testid=proposal]")
     before = page.suspects()
     page.keys("r")
@@ -85,7 +85,7 @@ def test_read_the_meter_retract_and_refuse(page: Page) -> None:
     page.wait(lambda: page.count_readings() == 1, "the reading")
     assert page.suspects() != before
     page.keys("z")
-    page.see("Take back")
+    page.see("Void")
     page.tab_to(lambda e: e.text == "Wrong point")
     page.keys(Keys.ENTER)
     page.wait(lambda: page.all("[data-voided=true]"), "the crossed-out reading")
@@ -94,18 +94,18 @@ def test_read_the_meter_retract_and_refuse(page: Page) -> None:
     # An unreachable point: it drops out, another test comes, and it can be brought back.
     first = page.proposal()
     page.keys("x")
-    page.see("bring back")
+    page.see("include again")
     assert page.proposal() != first
     page.find("[data-testid=entry]").click()
-    page.driver.find_element(By.XPATH, "//button[contains(., 'bring back')]").click()
-    page.wait(lambda: "bring back" not in page.text(), "the place to be back")
+    page.driver.find_element(By.XPATH, "//button[contains(., 'include again')]").click()
+    page.wait(lambda: "include again" not in page.text(), "the place to be back")
 
 
 @pytest.mark.parametrize("wrong", ["potato", "12.4.1", "OL"])
-def test_a_slip_of_the_keys_is_explained_and_not_lost(page: Page, wrong: str) -> None:
-    page.open_bench("PA 19 TRN")
+def test_a_typing_error_is_explained_and_not_lost(page: Page, wrong: str) -> None:
+    page.open_diagnosis("PA 19 TRN")
     page.find("[data-testid=proposal]")
-    page.wait(lambda: page.proposal()["kind"] == "volts" or page.keys(Keys.ARROW_DOWN), "a voltmeter test")
+    page.wait(lambda: page.proposal()["instrument"] == "voltmeter" or page.keys(Keys.ARROW_DOWN), "a voltmeter test")
     standing = page.count_readings()
     entry = page.find("[data-testid=entry]")
     page.keys(wrong, Keys.ENTER)
@@ -117,10 +117,10 @@ def test_a_slip_of_the_keys_is_explained_and_not_lost(page: Page, wrong: str) ->
 
 
 def test_a_reading_typed_while_the_server_is_dead_arrives_once(page: Page) -> None:
-    page.open_bench("PA 12 TRN")
+    page.open_diagnosis("PA 12 TRN")
     page.find("[data-testid=proposal]")
     standing = page.count_readings()
-    page.wait(lambda: page.proposal()["kind"] == "volts" or page.keys(Keys.ARROW_DOWN), "a voltmeter test")
+    page.wait(lambda: page.proposal()["instrument"] == "voltmeter" or page.keys(Keys.ARROW_DOWN), "a voltmeter test")
     page.site.kill()
     page.keys("11,9", Keys.ENTER)
     page.see("kept here")
@@ -132,12 +132,12 @@ def test_a_reading_typed_while_the_server_is_dead_arrives_once(page: Page) -> No
 
 
 def test_the_drawing_is_the_control(page: Page) -> None:
-    page.open_bench("PA 12 TRN")
+    page.open_diagnosis("PA 12 TRN")
     page.find("[data-testid=proposal]")
     page.driver.find_element(By.CSS_SELECTOR, "g[aria-label^='F14.2:']").click()
     page.see("Your test.")
     page.wait(lambda: page.proposal()["red"] == "F14.2", "the red lead on F14.2")
-    page.driver.find_element(By.CSS_SELECTOR, "g[aria-label^='X20: plugged in']").click()
+    page.driver.find_element(By.CSS_SELECTOR, "g[aria-label^='X20: connected']").click()
     page.wait(lambda: "X20" in page.proposal()["setup"]["unplugged"], "X20 apart")
     assert page.all("g[aria-label^='X20.1/c:']"), "its other half can be probed now"
     page.keys(Keys.ESCAPE)
@@ -160,8 +160,8 @@ def test_axe_finds_nothing_serious(page: Page, theme: str) -> None:
         (f"/jobs/{jobs['PA 27 TRN']}", "[data-testid=triage]"),
         (f"/jobs/{jobs['PA 07 LSK']}", "[data-code]"),
         (f"/jobs/{jobs['PA 40 LSK']}?view=timeline", "[data-testid=timeline] li"),
-        (f"/bench/{diagnosis('PA 12 TRN')}", "[data-unit]"),
-        (f"/bench/{diagnosis('PA 40 LSK')}/conclusion", "[data-testid=conclusion]"),
+        (f"/measure/{diagnosis('PA 12 TRN')}", "[data-unit]"),
+        (f"/measure/{diagnosis('PA 40 LSK')}/diagnosis", "[data-testid=conclusion]"),
         ("/circuits", "main ul a"),
         (f"/circuits/{page.api('GET', '/circuits')['circuits'][0]['version_id']}", "[data-testid=drawing] svg"),
         ("/settings", "main h2"),
@@ -186,9 +186,9 @@ def serious(page: Page) -> list[tuple[str, str]]:
 
 
 @pytest.mark.parametrize("theme", ["light", "dark"])
-def test_axe_finds_nothing_serious_in_what_opens_on_the_bench(page: Page, theme: str) -> None:
+def test_axe_finds_nothing_serious_in_what_opens_while_measuring(page: Page, theme: str) -> None:
     page.sign_in(theme=theme)
-    page.open_bench("PA 12 TRN")
+    page.open_diagnosis("PA 12 TRN")
     page.find("[data-testid=proposal]")
     for key, landmark in (
         ("l", "[data-limit]"),
@@ -209,9 +209,9 @@ def test_axe_finds_nothing_serious_in_what_opens_on_the_bench(page: Page, theme:
 
 
 def test_the_console_stays_silent(page: Page) -> None:
-    page.open_bench("PA 40 LSK")
+    page.open_diagnosis("PA 40 LSK")
     page.find("[data-testid=conclusion]")
     page.keys("b")
-    page.find("[data-testid=proposal], [aria-label='Verdict due']")
+    page.find("[data-testid=proposal], [aria-label='Ready to conclude']")
     severe = [entry for entry in page.driver.get_log("browser") if entry["level"] == "SEVERE"]
     assert not severe

@@ -29,7 +29,7 @@ def fresh_job(page: Page) -> str:
     body = {"client_key": str(uuid4()), "vehicle": vehicle, "circuit_version_id": version, "complaint": "fan silent"}
     job = page.api("POST", "/jobs", body)
     diagnosis: str = page.api("GET", f"/jobs/{job['id']}")["diagnoses"][0]["id"]
-    page.open(f"/bench/{diagnosis}")
+    page.open(f"/measure/{diagnosis}")
     page.find("[data-testid=proposal]")
     return diagnosis
 
@@ -42,8 +42,8 @@ def pick(page: Page, label: str, words: str) -> None:
 
 
 def test_the_pad_enters_a_figure_without_a_keyboard(page: Page, fresh_job: str) -> None:
-    page.wait(lambda: page.proposal()["kind"] == "volts" or page.keys(Keys.ARROW_DOWN), "a voltmeter test")
-    press(page, "Pad")
+    page.wait(lambda: page.proposal()["instrument"] == "voltmeter" or page.keys(Keys.ARROW_DOWN), "a voltmeter test")
+    press(page, "Number pad")
     for key in ("1", "2", ".", "4"):
         page.driver.find_element(By.XPATH, f"//fieldset[@aria-label='Number pad']//button[.='{key}']").click()
     assert page.find("[data-testid=entry]").get_attribute("value") == "12.4"
@@ -57,22 +57,23 @@ def test_the_pad_enters_a_figure_without_a_keyboard(page: Page, fresh_job: str) 
 
 def test_a_lamp_is_answered_with_one_press(page: Page, fresh_job: str) -> None:
     page.keys("s")
-    pick(page, "With", "Test lamp 21 W")
+    pick(page, "Instrument", "Test lamp 21 W")
     page.see("Your test.")
-    pick(page, "Red lead", "F14.2")
-    pick(page, "Black lead", "BAT.neg")
-    page.wait(lambda: page.proposal()["red"] == "F14.2" and page.proposal()["kind"] == "lamp", "the lamp at F14.2")
-    assert page.proposal()["words"] == ["bright", "dim", "off"]
+    pick(page, "Red probe", "F14.2")
+    pick(page, "Black probe", "BAT.neg")
+    page.wait(lambda: page.proposal()["red"] == "F14.2" and page.proposal()["instrument"] == "lamp-21w", "the lamp at F14.2")
+    words = [b.text for b in page.all("form button")]
+    assert words[1:4] == ["bright", "dim", "off"], words
     press(page, "bright")
     page.wait(lambda: page.count_readings() == 1, "the reading")
-    page.see("As when healthy")
+    page.see("Within expected range")
 
 
 def test_a_lamp_on_a_module_line_is_refused_with_the_reason(page: Page, fresh_job: str) -> None:
     page.keys("s")
-    pick(page, "With", "Test lamp 21 W")
-    pick(page, "Red lead", "X1.23")
-    pick(page, "Black lead", "BAT.neg")
+    pick(page, "Instrument", "Test lamp 21 W")
+    pick(page, "Red probe", "X1.23")
+    pick(page, "Black probe", "BAT.neg")
     page.see("would overload a module's input or driver")
 
 
@@ -84,18 +85,18 @@ def test_other_tests_can_be_chosen_and_a_missing_tool_drops_out(page: Page, fres
     page.keys(Keys.ARROW_UP)
     page.wait(lambda: page.proposal() == first, "the first again")
     assert second != first
-    tool = first["instrument"]
-    press(page, "Don't have it")
-    page.see(f"{tool}, bring back")
+    tool, title = first["instrument"], first["instrument_title"]
+    press(page, "Not at hand")
+    page.see(f"{title}, include again")
     page.wait(lambda: page.proposal()["instrument"] != tool, "a test with another tool")
-    press(page, "bring back")
+    press(page, "include again")
     page.wait(lambda: page.proposal()["instrument"] == tool, "the tool back")
 
 
-def test_a_verdict_can_be_called_early_and_says_it_is_none(page: Page, fresh_job: str) -> None:
-    page.keys("v")
-    page.wait(lambda: page.find("[data-testid=conclusion]").text.startswith("Not settled"), "the conclusion as it stands")
-    page.see("Not a conclusion yet")
+def test_a_conclusion_can_be_made_early_and_says_it_is_none(page: Page, fresh_job: str) -> None:
+    page.command("v")
+    page.wait(lambda: page.find("[data-testid=conclusion]").text.startswith("Not certain yet"), "the conclusion as it stands")
+    page.see("No conclusion yet")
     page.see("What would change it")
     page.keys("b")
     page.find("[data-testid=proposal]")
@@ -104,7 +105,7 @@ def test_a_verdict_can_be_called_early_and_says_it_is_none(page: Page, fresh_job
 def test_the_list_shows_stages_and_moves_by_arrow(page: Page) -> None:
     page.see("PA 40 LSK")
     text = page.text().lower()
-    for words in ("take in", "diagnosis, ", "conclusion", "p0480"):
+    for words in ("testing, ", "diagnosis, ", "p0480"):
         assert words in text
 
     def focused() -> str:
@@ -123,12 +124,12 @@ def test_the_theme_is_switched_and_remembered(page: Page) -> None:
         return page.driver.execute_script("return document.documentElement.dataset.theme")
 
     assert theme() == "light"
-    press(page, "Night")
+    press(page, "Dark")
     assert theme() == "dark"
     page.driver.refresh()
     page.see("Jobs")
     assert theme() == "dark"
-    press(page, "Day")
+    press(page, "Light")
     assert theme() == "light"
 
 
@@ -137,12 +138,12 @@ def test_a_wrong_year_is_said_and_nothing_typed_is_lost(page: Page) -> None:
     page.find("input[name=make]").send_keys("Brigg")
     page.find("input[name=year]").send_keys("1700")
     page.find("textarea[name=complaint]").send_keys("dead")
-    press(page, "Take in")
+    press(page, "Check in")
     page.see("greater than or equal to 1950")
     assert page.find("textarea[name=complaint]").get_attribute("value") == "dead"
     page.find("input[name=year]").clear()
     page.find("input[name=year]").send_keys("2021")
-    press(page, "Take in")
+    press(page, "Check in")
     page.find("[aria-label='What is known']")
     page.see("The circuits of Brigg")
 
@@ -152,15 +153,15 @@ def test_addresses_that_lead_nowhere_say_so(page: Page) -> None:
     page.see("This address leads nowhere")
     page.open("/jobs/00000000-0000-0000-0000-000000000000")
     page.see("This job cannot be opened")
-    page.open("/bench/00000000-0000-0000-0000-000000000000")
-    page.see("This bench cannot be opened")
+    page.open("/measure/00000000-0000-0000-0000-000000000000")
+    page.see("This circuit diagnosis cannot be opened")
     page.open("/s/no-such-link")
     page.see("expired or was ended")
 
 
 def test_values_hang_on_the_drawing_where_they_were_taken(page: Page, fresh_job: str) -> None:
     page.driver.find_element(By.CSS_SELECTOR, "g[aria-label^='F7.2:']").click()
-    page.wait(lambda: page.proposal()["red"] == "F7.2", "the lead on F7.2")
+    page.wait(lambda: page.proposal()["red"] == "F7.2", "the probe on F7.2")
     page.keys("12.2", Keys.ENTER)
     page.wait(lambda: page.count_readings() == 1, "the reading")
     drawn = page.find("g[aria-label^='F7.2:'] text").text
@@ -184,7 +185,7 @@ def test_nothing_runs_over_the_edge_at_upright_tablet_size(page: Page, fresh_job
 
 
 def test_demo_vehicles_answer_the_meter(page: Page) -> None:
-    page.open_bench("PA 12 TRN")
+    page.open_diagnosis("PA 12 TRN")
     page.find("[data-testid=proposal]")
     assert "Read the meter" in page.text()
     page.keys("r")
@@ -200,9 +201,9 @@ def test_a_stuck_valve_is_found_by_listening(page: Page) -> None:
     version = page.api("POST", "/circuits", {"text": library_circuits()["tessel-purge-valve"]})["version_id"]
     body = {"client_key": str(uuid4()), "vehicle": {"make": "Tessel"}, "circuit_version_id": version}
     job = page.api("POST", "/jobs", body)["id"]
-    page.open(f"/bench/{page.api('GET', f'/jobs/{job}')['diagnoses'][0]['id']}")
+    page.open(f"/measure/{page.api('GET', f'/jobs/{job}')['diagnoses'][0]['id']}")
     heard, made = 0, 0
-    while "Measuring has done its work" not in page.text():
+    while "Further measuring is not needed" not in page.text():
         assert made < 20, "no conclusion in sight"
         test = page.proposal()
         if test["instrument"] == "functional-check":

@@ -58,25 +58,25 @@ class Hands(ABC):
         self.page = page
 
     @abstractmethod
-    def take_in(self, job: Job) -> None:
-        """From the job list to the open bench."""
+    def check_in(self, job: Job) -> None:
+        """From the job list to the open measuring."""
 
     @abstractmethod
-    def act_for(self, text: str) -> None:
+    def record(self, text: str) -> None:
         """Type and record one reading."""
 
     @abstractmethod
-    def call(self) -> None:
-        """Call the verdict that is due."""
+    def conclude(self) -> None:
+        """Conclude."""
 
 
 class Keyboard(Hands):
     """Keys alone: never a click, never a tap."""
 
-    def take_in(self, job: Job) -> None:
+    def check_in(self, job: Job) -> None:
         page = self.page
         page.open("/")
-        page.see("Take in a vehicle")
+        page.see("Check in a vehicle")
         page.keys("n")
         page.wait(lambda: page.driver.switch_to.active_element.get_attribute("name") == "plate", "the plate to have the focus")
         page.keys(Keys.TAB, job.make)
@@ -89,13 +89,13 @@ class Keyboard(Hands):
         page.wait(lambda: len(page.all("[role=radio]")) == 1, f"one circuit called {job.sought}")
         page.keys(Keys.TAB, " ")
         page.wait(lambda: page.all("[role=radio][data-state=checked]"), "the circuit to be chosen")
-        page.tab_to(lambda e: e.text == "Take in and open the bench")
+        page.tab_to(lambda e: e.text == "Check in and measure")
         page.keys(Keys.ENTER)
 
-    def act_for(self, text: str) -> None:
+    def record(self, text: str) -> None:
         self.page.keys(text, Keys.ENTER)
 
-    def call(self) -> None:
+    def conclude(self) -> None:
         self.page.keys("v")
 
 
@@ -126,49 +126,49 @@ class Touch(Hands):
         )
         self.page.driver.execute_cdp_cmd("Input.insertText", {"text": text})
 
-    def take_in(self, job: Job) -> None:
+    def check_in(self, job: Job) -> None:
         page = self.page
         page.open("/")
-        self.tap(page.wait(lambda: next(e for e in page.all("a, button") if e.text.startswith("Take in a vehicle")), "the way in"))
+        self.tap(page.wait(lambda: next(e for e in page.all("a, button") if e.text.startswith("Check in a vehicle")), "the way in"))
         self.fill("input[name=make]", job.make)
         self.fill("textarea[name=complaint]", job.complaint)
         self.tap(page.find("summary"))
         self.fill("details input:not([type=file])", job.sought)
         page.wait(lambda: len(page.all("[role=radio]")) == 1, f"one circuit called {job.sought}")
         self.tap(page.find("[role=radio]"))
-        self.tap_text("Take in and open the bench")
+        self.tap_text("Check in and measure")
 
-    def act_for(self, text: str) -> None:
+    def record(self, text: str) -> None:
         page = self.page
         words = {b.text: b for b in page.all("form button") if len(b.text) > 1}
         if text in words:
             self.tap(words[text])
             return
         if not page.all("[aria-label='Number pad']"):
-            self.tap_text("Pad")
+            self.tap_text("Number pad")
         for sign in text.replace("-", "−"):
             pad = page.wait(lambda: page.driver.find_element(By.CSS_SELECTOR, "[aria-label='Number pad']"), "the pad")
             self.tap(next(b for b in pad.find_elements(By.TAG_NAME, "button") if b.text == sign))
         self.tap_text("Record")
 
-    def call(self) -> None:
-        self.tap_text("Call the conclusion")
+    def conclude(self) -> None:
+        self.tap_text("Conclude")
 
 
 def carry_out(page: Page, hands: Hands, job: Job, circuit: Circuit, disturb: Callable[[int], None] = lambda _: None) -> int:
     """From taking in to the conclusion; the number of readings it took."""
     vehicle = SimulatedVehicle(circuit, [(job.fault, None)], job.seed)
-    hands.take_in(job)
+    hands.check_in(job)
     page.find("[data-testid=proposal]")
     made = 0
-    while "Measuring has done its work" not in page.text():
+    while "Further measuring is not needed" not in page.text():
         assert made < MOST_READINGS, "no conclusion in sight"
-        hands.enter(typed(page, vehicle))
+        hands.record(typed(page, vehicle))
         made += 1
         disturb(made)
         page.wait(lambda n=made: page.count_readings() == n or asked_again(page), f"reading {made}")
         assert page.count_readings() == made, page.text()
-    hands.call()
+    hands.conclude()
     page.wait(lambda: job.group in page.find("[data-testid=conclusion]").text, "the conclusion")
     assert job.unit in page.find("[data-testid=conclusion]").text
     return made
@@ -226,12 +226,12 @@ def test_a_job_whose_network_is_gone_for_a_minute(page: Page) -> None:
     class CutKeyboard(Keyboard):
         entered = 0
 
-        def act_for(self, text: str) -> None:
+        def record(self, text: str) -> None:
             self.entered += 1
             if self.entered == 2:
                 page.driver.execute_cdp_cmd("Network.enable", {})
                 page.driver.execute_cdp_cmd("Network.emulateNetworkConditions", offline)
-            super().enter(text)
+            super().record(text)
 
     try:
         carry_out(page, CutKeyboard(page), job, circuit_of(library_circuits()[job.circuit]), cut)

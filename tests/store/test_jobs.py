@@ -56,19 +56,19 @@ def test_stages_advance_by_themselves_and_only_people_go_back(db: psycopg.Connec
         assert job is not None
         return job.stage
 
-    assert stage() == "diagnosis", "a diagnosis has been opened"
+    assert stage() == "testing", "a circuit diagnosis has been opened"
     conclusion = {"sentence": "Wiring: it broke.", "group": "wiring", "units": ["W1"], "certainty": 0.97, "settled": True}
     key = uuid4()
     assert evidence.append_conclusion(db, diagnosis, key, conclusion)
     assert not evidence.append_conclusion(db, diagnosis, key, conclusion)
-    assert stage() == "conclusion"
+    assert stage() == "diagnosis"
     jobs.open_diagnosis(db, diagnosis.job_id, uuid4(), diagnosis.circuit_version_id, "another", {})
-    assert stage() == "conclusion", "a second diagnosis does not take the job back"
+    assert stage() == "diagnosis", "a second diagnosis does not take the job back"
     jobs.set_column(db, diagnosis.job_id, "stage", "diagnosis")
     assert stage() == "diagnosis"
 
 
-def test_a_chase_keeps_what_it_was_opened_with(db: psycopg.Connection, diagnosis: jobs.CircuitDiagnosis) -> None:
+def test_a_diagnosis_keeps_what_it_was_opened_with(db: psycopg.Connection, diagnosis: jobs.CircuitDiagnosis) -> None:
     assert (diagnosis.triage_prior, diagnosis.reason, diagnosis.slug) == ({"W1.open|open": 0.2}, "said so", "ambient-temperature")
     key = uuid4()
     again = {jobs.open_diagnosis(db, diagnosis.job_id, key, diagnosis.circuit_version_id, "", {}) for _ in range(2)}

@@ -14,7 +14,7 @@ from sondar.store.local_server import LocalServer
 from tests.conftest import AMBIENT_TEXT, circuit_of
 
 
-def make_chase(db: psycopg.Connection) -> jobs.CircuitDiagnosis:
+def make_diagnosis(db: psycopg.Connection) -> jobs.CircuitDiagnosis:
     people.create_workshop(db, "Store tests")
     version = circuits.save_circuit(db, circuit_of(AMBIENT_TEXT).document, AMBIENT_TEXT)
     job_id = jobs.create_job(
@@ -36,7 +36,7 @@ def test_migrations_run_from_empty_and_once(postgres: LocalServer) -> None:
         db.execute("DROP DATABASE IF EXISTS empty_one")
         db.execute("CREATE DATABASE empty_one")
     fresh = dsn.replace("dbname=sondar", "dbname=empty_one")
-    assert migrate(fresh) == ["0001.jobs", "0002.workshops", "0003.intake", "0004.procedures"]
+    assert migrate(fresh) == ["0001.jobs", "0002.workshops", "0003.intake", "0004.charts", "0005.words"]
     assert migrate(fresh) == []
     with psycopg.connect(fresh) as db:
         assert jobs.list_jobs(db) == []
@@ -45,7 +45,7 @@ def test_migrations_run_from_empty_and_once(postgres: LocalServer) -> None:
 @pytest.mark.parametrize("statement", ["UPDATE reading SET value_si = 1", "DELETE FROM reading"])
 def test_evidence_cannot_be_rewritten(dsn: str, statement: str) -> None:
     with psycopg.connect(dsn) as db:
-        diagnosis = make_chase(db)
+        diagnosis = make_diagnosis(db)
         evidence.append_reading(db, diagnosis, new_reading())
         with pytest.raises(psycopg.errors.RaiseException, match="appended, never changed"):
             db.execute(statement)
@@ -53,7 +53,7 @@ def test_evidence_cannot_be_rewritten(dsn: str, statement: str) -> None:
 
 def test_sequence_numbers_give_the_order_and_keys_prevent_doubles(dsn: str) -> None:
     with psycopg.connect(dsn) as db:
-        diagnosis = make_chase(db)
+        diagnosis = make_diagnosis(db)
         key = uuid4()
         assert evidence.append_reading(db, diagnosis, new_reading(key)) is True
         assert evidence.append_reading(db, diagnosis, new_reading(key)) is False

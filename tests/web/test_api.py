@@ -57,10 +57,10 @@ def test_bad_requests_name_the_field(client: FlaskClient, job: dict[str, Any]) -
         answer = client.post(f"/api/v1/diagnoses/{job['diagnosis']}/readings", json=body)
         assert answer.status_code == 422, body
         assert answer.get_json()["errors"][0]["field"] == field
-    assert client.get(f"/api/v1/diagnoses/{job['diagnosis']}/bench").get_json()["readings"] == [], "nothing was stored"
+    assert client.get(f"/api/v1/diagnoses/{job['diagnosis']}").get_json()["readings"] == [], "nothing was stored"
 
 
-@pytest.mark.parametrize("path", ["/api/v1/jobs/{id}", "/api/v1/diagnoses/{id}/bench", "/api/v1/circuits/{id}", "/api/v1/nothing"])
+@pytest.mark.parametrize("path", ["/api/v1/jobs/{id}", "/api/v1/diagnoses/{id}", "/api/v1/circuits/{id}", "/api/v1/nothing"])
 def test_what_is_not_there_is_a_404_problem(client: FlaskClient, path: str) -> None:
     answer = client.get(path.format(id=uuid4()))
     assert answer.status_code == 404
@@ -87,10 +87,10 @@ def test_a_job_is_created_once_per_key(client: FlaskClient, job: dict[str, Any])
     assert len(ids) == 1
 
 
-def test_a_retracted_reading_stays_and_no_longer_counts(client: FlaskClient, job: dict[str, Any]) -> None:
+def test_a_voided_reading_stays_and_no_longer_counts(client: FlaskClient, job: dict[str, Any]) -> None:
     url = f"/api/v1/diagnoses/{job['diagnosis']}"
     client.post(f"{url}/readings", json=reading("2.75", red="X2.11"))
-    before = client.get(f"{url}/bench").get_json()
+    before = client.get(url).get_json()
     after = client.post(f"{url}/readings", json=reading("0.0", red="X12.7")).get_json()
     assert after["assessment"]["suspects"][0] != before["assessment"]["suspects"][0]
     wrong = after["readings"][1]["id"]
@@ -126,7 +126,7 @@ def test_preview_reckons_any_test_and_explains_a_refusal(client: FlaskClient, jo
     assert "overload a module's input" in lamp.get_json()["detail"]
 
 
-def test_a_job_goes_to_a_verdict_that_is_kept(client: FlaskClient, job: dict[str, Any]) -> None:
+def test_a_job_comes_to_a_conclusion_that_is_kept(client: FlaskClient, job: dict[str, Any]) -> None:
     url = f"/api/v1/diagnoses/{job['diagnosis']}"
     apart = {"controls": {"key": "on"}, "unplugged": ["X31"]}
     client.post(f"{url}/readings", json=reading("5.01", red="X31.1", setup=apart))
@@ -134,18 +134,18 @@ def test_a_job_goes_to_a_verdict_that_is_kept(client: FlaskClient, job: dict[str
     off = {"controls": {"key": "off"}, "unplugged": ["X31"]}
     for _ in range(2):  # once could be a lead beside its pin; a second test on the same two pins confirms it
         instrument = "ohmmeter"
-        bench = client.post(
+        measuring = client.post(
             f"{url}/readings", json=reading("OL", red="X31.1/c", black="X31.2/c", instrument=instrument, setup=off)
         ).get_json()
         off = {"controls": {"key": "off"}, "unplugged": ["X31", "X12"]}
-    conclusion = bench["assessment"]["conclusion"]
-    assert conclusion["settled"], bench["assessment"]["suspects"][:3]
+    conclusion = measuring["assessment"]["conclusion"]
+    assert conclusion["settled"], measuring["assessment"]["suspects"][:3]
     assert conclusion["units"] == ["B9"]
     assert conclusion["group"] == "component"
-    called = client.post(f"{url}/conclusion", json={"client_key": str(uuid4())}).get_json()
-    assert called["job"]["stage"] == "conclusion"
-    assert "Ambient sensor" in called["job"]["conclusion"]
-    assert all(e["weight_ban"] > -1 for e in called["assessment"]["suspects"][0]["evidence"])
+    concluded = client.post(f"{url}/conclusion", json={"client_key": str(uuid4())}).get_json()
+    assert concluded["job"]["stage"] == "diagnosis"
+    assert "Ambient sensor" in concluded["job"]["conclusion"]
+    assert all(e["weight_ban"] > -1 for e in concluded["assessment"]["suspects"][0]["evidence"])
 
 
 def test_jobs_are_paged(client: FlaskClient, job: dict[str, Any]) -> None:
@@ -167,13 +167,19 @@ def test_no_meter_is_a_clear_answer(client: FlaskClient, job: dict[str, Any]) ->
     assert "type the reading" in answer.get_json()["detail"]
 
 
-def test_what_is_looked_at_without_leads(client: FlaskClient) -> None:
+def test_tests_without_probes_have_targets(client: FlaskClient) -> None:
     text = library_circuits()["tessel-purge-valve"]
     circuit = client.post("/api/v1/circuits", json={"text": text}).get_json()
     detail = client.get(f"/api/v1/circuits/{circuit['version_id']}").get_json()
     targets = {(t["ref"], t["instrument"]) for t in detail["targets"]}
-    assert {("Y6", "functional-check"), ("Y6", "swap"), ("W1", "current-clamp"), ("W1", "look"), ("X51", "wiggle")} <= targets
-    assert not {("ECM", "swap"), ("X51", "current-clamp")} & targets
+    assert {
+        ("Y6", "functional-check"),
+        ("Y6", "substitution"),
+        ("W1", "current-clamp"),
+        ("W1", "visual-inspection"),
+        ("X51", "wiggle-test"),
+    } <= targets
+    assert not {("ECM", "substitution"), ("X51", "current-clamp")} & targets
     body = {"client_key": str(uuid4()), "vehicle": {"make": "Tessel"}, "circuit_version_id": circuit["version_id"]}
     job = client.post("/api/v1/jobs", json=body).get_json()["id"]
     diagnosis = client.get(f"/api/v1/jobs/{job}").get_json()["diagnoses"][0]["id"]
@@ -181,7 +187,7 @@ def test_what_is_looked_at_without_leads(client: FlaskClient) -> None:
     on = {"controls": {"key": "run", "purge": "half"}}
     heard = client.post(url, json=reading("no click", red="Y6", instrument="functional-check", setup=on))
     assert heard.status_code == 201
-    assert heard.get_json()["readings"][0]["label"] == "nothing"
+    assert heard.get_json()["readings"][0]["label"] == "inoperative"
     suspects = {s["unit"]: s["probability"] for s in heard.get_json()["assessment"]["suspects"]}
     fed = client.post(url, json=reading("0.2", red="W1", instrument="current-clamp", setup=on)).get_json()
     after = {s["unit"]: s["probability"] for s in fed["assessment"]["suspects"]}

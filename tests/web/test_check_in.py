@@ -1,4 +1,4 @@
-"""From the door to the first bench: answers, codes, triage, diagnoses, photographs, timeline, search, sharing, events."""
+"""From check-in to the first test: answers, codes, triage, diagnoses, photographs, timeline, search, sharing, events."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ import io
 import threading
 import time
 from collections.abc import Iterator
+from dataclasses import replace
 from typing import Any
 from uuid import uuid4
 
@@ -26,7 +27,7 @@ def key() -> str:
     return str(uuid4())
 
 
-def take_in(client: FlaskClient, codes: str = "", **vehicle: Any) -> str:
+def check_in(client: FlaskClient, codes: str = "", **vehicle: Any) -> str:
     """A van whose circuits are known; the new job's id."""
     body = {"client_key": key(), "vehicle": {"make": "Halden", "model": "Tern", "year": 2016, **vehicle}, "codes": codes}
     made = client.post("/api/v1/jobs", json=body)
@@ -56,7 +57,7 @@ def triage(client: FlaskClient, job_id: str) -> Detail:
 
 
 def test_two_answers_at_once_are_both_shown(door: Door, client: FlaskClient) -> None:
-    job_id = take_in(client)
+    job_id = check_in(client)
     first = say(client, job_id, "complaint", "lamps weak").get_json()
     seen = first["answers"]["complaint"]["seq"]
     lead = door("quay-lead")
@@ -64,17 +65,17 @@ def test_two_answers_at_once_are_both_shown(door: Door, client: FlaskClient) -> 
     late = say(client, job_id, "complaint", "lamps dead", seen)
     assert late.status_code == 409
     problem = late.get_json()
-    assert problem["standing"]["value"] == "lamps weak since winter"
-    assert problem["standing"]["by"] == "quay lead"
+    assert problem["current"]["value"] == "lamps weak since winter"
+    assert problem["current"]["by"] == "quay lead"
     assert detail(client, job_id)["job"]["complaint"] == "lamps weak since winter", "nothing was overwritten"
-    assert say(client, job_id, "complaint", "lamps dead", problem["standing"]["seq"]).status_code == 200
+    assert say(client, job_id, "complaint", "lamps dead", problem["current"]["seq"]).status_code == 200
     assert detail(client, job_id)["job"]["complaint"] == "lamps dead"
     told = [e["detail"] for e in client.get(f"/api/v1/jobs/{job_id}/timeline").get_json()["entries"] if e["text"] == "complaint"]
     assert told == ['"lamps weak"', '"lamps weak since winter"', '"lamps dead"'], "every answer stays in the record"
 
 
 def test_the_same_answer_from_two_people_is_no_conflict(door: Door, client: FlaskClient) -> None:
-    job_id = take_in(client)
+    job_id = check_in(client)
     assert say(client, job_id, "reproduced", True).status_code == 200
     assert say(door("quay-lead"), job_id, "reproduced", True).status_code == 200
 
@@ -87,14 +88,14 @@ def test_the_same_answer_from_two_people_is_no_conflict(door: Door, client: Flas
         ("mileage_km", 12.5, "whole number"),
         ("conditions", ["on Tuesdays"], "'on Tuesdays' is not one of"),
         ("reproduced", "yes", "yes, no, or nothing"),
-        ("stage", "finished", "take in"),
+        ("stage", "finished", "check-in"),
         ("vin", "SHORT", "17"),
         ("shoe_size", 44, "is not asked"),
         ("complaint", "x" * 2001, "0 to 2000"),
     ],
 )
 def test_a_wrong_answer_names_its_field(client: FlaskClient, field: str, value: Any, said: str) -> None:
-    job_id = take_in(client)
+    job_id = check_in(client)
     answer = say(client, job_id, field, value)
     assert answer.status_code == 422
     error = answer.get_json()["errors"][0]
@@ -104,7 +105,7 @@ def test_a_wrong_answer_names_its_field(client: FlaskClient, field: str, value: 
 
 
 def test_mileage_backwards_low_battery_and_a_wrong_check_digit_make_one_look_twice(client: FlaskClient) -> None:
-    first = take_in(client, plate="PA 88 RET")
+    first = check_in(client, plate="PA 88 RET")
     say(client, first, "mileage_km", 120_000)
     vehicle_id = detail(client, first)["job"]["vehicle_id"]
     second = client.post("/api/v1/jobs", json={"client_key": key(), "vehicle_id": vehicle_id}).get_json()["id"]
@@ -129,7 +130,7 @@ def test_mileage_backwards_low_battery_and_a_wrong_check_digit_make_one_look_twi
 
 
 def test_codes_typed_imported_or_none_at_all(client: FlaskClient) -> None:
-    job_id = take_in(client)
+    job_id = check_in(client)
     typed = scan(client, job_id, "p0192 and the other one: ECM P2122-16 history").get_json()
     assert [(c["module"], c["code"], c["failure_type"]) for c in typed["codes"]] == [("ECM", "P0192", None), ("ECM", "P2122", "16")]
     assert "Rail pressure signal low" in typed["codes"][0]["title"]
@@ -140,7 +141,7 @@ def test_codes_typed_imported_or_none_at_all(client: FlaskClient) -> None:
     assert any("failing now" in w or "fail" in w for w in again["codes"][-1]["status_words"])
     listed = client.get("/api/v1/jobs", query_string={"q": "P2122"}).get_json()["jobs"]
     assert job_id in [j["id"] for j in listed]
-    nothing = scan(client, take_in(client), "", none_stored=True).get_json()
+    nothing = scan(client, check_in(client), "", none_stored=True).get_json()
     assert nothing["codes"] == []
     assert len(nothing["scans"]) == 1
 
@@ -155,7 +156,7 @@ def test_codes_typed_imported_or_none_at_all(client: FlaskClient) -> None:
     ],
 )
 def test_what_is_no_list_of_codes_is_said_and_nothing_kept(client: FlaskClient, body: dict[str, Any], said: str) -> None:
-    job_id = take_in(client)
+    job_id = check_in(client)
     answer = client.post(f"/api/v1/jobs/{job_id}/scans", json={"client_key": key(), **body})
     assert answer.status_code == 422
     problem = answer.get_json()
@@ -164,7 +165,7 @@ def test_what_is_no_list_of_codes_is_said_and_nothing_kept(client: FlaskClient, 
 
 
 def test_a_list_sent_twice_is_kept_once(client: FlaskClient) -> None:
-    job_id = take_in(client)
+    job_id = check_in(client)
     body = {"client_key": key(), "text": "P0192"}
     assert client.post(f"/api/v1/jobs/{job_id}/scans", json=body).status_code == 201
     assert client.post(f"/api/v1/jobs/{job_id}/scans", json=body).status_code == 200
@@ -172,14 +173,14 @@ def test_a_list_sent_twice_is_kept_once(client: FlaskClient) -> None:
 
 
 def test_nothing_is_cleared_without_a_list_from_before(client: FlaskClient) -> None:
-    job_id = take_in(client)
+    job_id = check_in(client)
     refused = client.post(f"/api/v1/jobs/{job_id}/clearing", json={"client_key": key(), "by": "hand"})
     assert refused.status_code == 409
     assert "Read or type the codes first" in refused.get_json()["detail"]
 
 
 def test_cleared_by_hand_and_read_again_under_conditions(client: FlaskClient) -> None:
-    job_id = take_in(client, "ECM: P0192 confirmed\nBCM: B1D10 history\nECM: P2122 active")
+    job_id = check_in(client, "ECM: P0192 confirmed\nBCM: B1D10 history\nECM: P2122 active")
     client.post(f"/api/v1/jobs/{job_id}/clearing", json={"client_key": key(), "by": "hand"})
     scan(client, job_id, "ECM: P0192 confirmed", conditions=["key cycled"])
     found = scan(client, job_id, "ECM: P0192 confirmed\nECM: P0237 confirmed", conditions=["driven"]).get_json()
@@ -204,14 +205,14 @@ def test_cleared_by_hand_and_read_again_under_conditions(client: FlaskClient) ->
 
 
 def test_an_unknown_code_is_described_once_for_the_whole_workshop(door: Door, client: FlaskClient) -> None:
-    job_id = take_in(client, "P1ABC")
+    job_id = check_in(client, "P1ABC")
     assert detail(client, job_id)["codes"][0]["known_from"] == "none"
     told = {"title": "Bilge heater relay", "about": "Seen on every slipway van."}
     answer = client.put(f"/api/v1/jobs/{job_id}/codes/P1ABC/meaning", json=told).get_json()
     assert answer["codes"][0]["known_from"] == "workshop"
-    other = take_in(door("quay-lead"), "P1ABC")
+    other = check_in(door("quay-lead"), "P1ABC")
     assert detail(client, other)["codes"][0]["title"] == "Bilge heater relay"
-    elsewhere = take_in(door("mole-technician"), "P1ABC")
+    elsewhere = check_in(door("mole-technician"), "P1ABC")
     assert detail(door("mole-technician"), elsewhere)["codes"][0]["known_from"] == "none", "another workshop's notes stay there"
 
 
@@ -225,16 +226,15 @@ def interface(door: Door) -> Iterator[DoipServer]:
     server = DoipServer(DiagnosticVehicle(library_network("halden-tern"), faults, "WHDTRN16X00002709", speed=10.0))
     threading.Thread(target=server.serve_forever, daemon=True).start()
     held = door.app.extensions["sondar"]
-    before = held.vehicles
-    held.vehicles = {"": server.address}
+    door.app.extensions["sondar"] = replace(held, devices=replace(held.devices, vehicles={"": server.address}))
     yield server
-    held.vehicles = before
+    door.app.extensions["sondar"] = held
     server.shutdown()
     server.server_close()
 
 
 def test_read_clear_and_read_again_through_the_interface(client: FlaskClient, interface: DoipServer) -> None:
-    job_id = take_in(client)
+    job_id = check_in(client)
     assert detail(client, job_id)["interface"] is True
     read = client.post(f"/api/v1/jobs/{job_id}/scans/vehicle", json={"client_key": key()})
     assert read.status_code == 201
@@ -249,14 +249,15 @@ def test_read_clear_and_read_again_through_the_interface(client: FlaskClient, in
     assert {behaviour[c] for c in ("B1D10", "B1D11", "U0157")} == {"hard"}
     assert behaviour["P0118"] in ("history", "intermittent")
     assert len(again["scans"][0]["codes"]) > len(again["scans"][1]["codes"]), "the list from before is kept"
-    first = triage(client, job_id)["triage"]["diagnoses"][0]
+    first = triage(client, job_id)["triage"]["candidates"][0]
     assert first["id"] == "shared:G7"
 
 
 def test_an_interface_that_went_away_is_said_and_nothing_is_kept(client: FlaskClient, interface: DoipServer) -> None:
-    job_id = take_in(client)
+    job_id = check_in(client)
     held = client.application.extensions["sondar"]
-    held.vehicles = {"": "127.0.0.1:1"}
+    away = replace(held.devices, vehicles={"": "127.0.0.1:1"})
+    client.application.extensions["sondar"] = replace(held, devices=away)
     answer = client.post(f"/api/v1/jobs/{job_id}/scans/vehicle", json={"client_key": key()})
     assert answer.status_code == 502
     assert "check its cable" in answer.get_json()["detail"]
@@ -266,59 +267,57 @@ def test_an_interface_that_went_away_is_said_and_nothing_is_kept(client: FlaskCl
 # -- triage and diagnoses ----------------------------------------------------------------------------------
 
 
-def test_from_codes_to_a_bench_that_already_believes(client: FlaskClient) -> None:
-    job_id = take_in(client, REAR_GROUND_CODES)
+def test_from_codes_to_a_diagnosis_with_the_prior_of_the_triage(client: FlaskClient) -> None:
+    job_id = check_in(client, REAR_GROUND_CODES)
     found = triage(client, job_id)
     assert found["available"] is True
-    first = found["triage"]["diagnoses"][0]
+    first = found["triage"]["candidates"][0]
     assert first["id"] == "shared:G7"
     versions = {c["slug"]: c["version_id"] for c in detail(client, job_id)["circuits"]}
     body = {"client_key": key(), "circuit_version_id": versions[first["open_circuit"]], "reason": first["reason"][:500]}
     opened = client.post(f"/api/v1/jobs/{job_id}/diagnoses", json=body)
     assert opened.status_code == 201
-    bench = client.get(f"/api/v1/diagnoses/{opened.get_json()['id']}/bench").get_json()
-    assert bench["prior_reasons"][0] == "Belief triage_prior over from the triage"
-    triage_prior = {s["unit"]: s["probability"] for s in bench["assessment"]["suspects"]}
+    measuring = client.get(f"/api/v1/diagnoses/{opened.get_json()['id']}").get_json()
+    assert measuring["prior_reasons"][0] == "Prior probabilities from the triage"
+    triage_prior = {s["unit"]: s["probability"] for s in measuring["assessment"]["suspects"]}
     cold = client.post(f"/api/v1/jobs/{job_id}/diagnoses", json={**body, "client_key": key(), "carry": False}).get_json()["id"]
-    plain = {
-        s["unit"]: s["probability"] for s in client.get(f"/api/v1/diagnoses/{cold}/bench").get_json()["assessment"]["suspects"]
-    }
+    plain = {s["unit"]: s["probability"] for s in client.get(f"/api/v1/diagnoses/{cold}").get_json()["assessment"]["suspects"]}
     ground = max(triage_prior, key=lambda unit: triage_prior[unit])
-    assert ground in bench["assessment"]["suspects"][0]["unit"]
+    assert ground in measuring["assessment"]["suspects"][0]["unit"]
     assert triage_prior[ground] > 5 * plain.get(ground, 0.0), (triage_prior, plain)
-    assert detail(client, job_id)["job"]["stage"] == "diagnosis"
+    assert detail(client, job_id)["job"]["stage"] == "testing"
     assert client.post(f"/api/v1/jobs/{job_id}/diagnoses", json=body).get_json()["id"] == opened.get_json()["id"], (
         "sent twice, opened once"
     )
 
 
 def test_symptoms_alone_and_nothing_at_all(client: FlaskClient) -> None:
-    job_id = take_in(client)
+    job_id = check_in(client)
     empty = triage(client, job_id)
     assert (empty["available"], empty["reason"]) == (False, "Read the codes, or say what is noticed.")
     say(client, job_id, "symptoms", ["washer-dead"])
-    assert triage(client, job_id)["triage"]["diagnoses"][0]["id"] == "circuit:tern-washer-pump"
+    assert triage(client, job_id)["triage"]["candidates"][0]["id"] == "circuit:tern-washer-pump"
 
 
 def test_what_was_worked_on_lately_raises_its_neighbours(client: FlaskClient) -> None:
-    job_id = take_in(client)
+    job_id = check_in(client)
     say(client, job_id, "symptoms", ["washer-dead"])
     versions = {c["slug"]: c["version_id"] for c in detail(client, job_id)["circuits"]}
     body = {"client_key": key(), "circuit_version_id": versions["tern-washer-pump"], "carry": False}
     diagnosis = client.post(f"/api/v1/jobs/{job_id}/diagnoses", json=body).get_json()["id"]
 
     def share(group: str) -> float:
-        return float(client.get(f"/api/v1/diagnoses/{diagnosis}/bench").get_json()["assessment"]["track"][0][group])
+        return float(client.get(f"/api/v1/diagnoses/{diagnosis}").get_json()["assessment"]["track"][0][group])
 
     before = share("wiring")
     say(client, job_id, "environment", ["salt"])
     salted = share("wiring")
     assert salted > before
-    assert any("salt" in line.lower() for line in client.get(f"/api/v1/diagnoses/{diagnosis}/bench").get_json()["prior_reasons"])
+    assert any("salt" in line.lower() for line in client.get(f"/api/v1/diagnoses/{diagnosis}").get_json()["prior_reasons"])
 
 
 def test_a_vehicle_without_known_circuits_is_told_so(client: FlaskClient) -> None:
-    job_id = take_in(client, "P0100", make="Brigg", model="Cob")
+    job_id = check_in(client, "P0100", make="Brigg", model="Cob")
     found = triage(client, job_id)
     assert found["available"] is False
     assert "Brigg Cob are not known here" in found["reason"]
@@ -345,7 +344,7 @@ def send(client: FlaskClient, job_id: str, picture: io.BytesIO) -> Any:
 
 
 def test_a_photograph_loses_where_it_was_taken_and_stands_upright(client: FlaskClient) -> None:
-    job_id = take_in(client)
+    job_id = check_in(client)
     made = send(client, job_id, photo_with_place())
     assert made.status_code == 201
     photo = made.get_json()["photos"][0]
@@ -360,18 +359,18 @@ def test_a_photograph_loses_where_it_was_taken_and_stands_upright(client: FlaskC
 
 
 def test_what_is_no_picture_is_refused(client: FlaskClient) -> None:
-    answer = send(client, take_in(client), io.BytesIO(b"<svg onload=alert(1)>"))
+    answer = send(client, check_in(client), io.BytesIO(b"<svg onload=alert(1)>"))
     assert answer.status_code == 422
     assert "JPEG, PNG or WebP" in answer.get_json()["errors"][0]["message"]
 
 
 def test_the_timeline_tells_everything_in_order(client: FlaskClient) -> None:
-    job_id = take_in(client, "BCM: B1D10 confirmed")
+    job_id = check_in(client, "BCM: B1D10 confirmed")
     say(client, job_id, "symptoms", ["trailer-dead"])
     client.post(f"/api/v1/jobs/{job_id}/notes", json={"client_key": key(), "body": "Green crust on the plug."})
     client.post(f"/api/v1/jobs/{job_id}/clearing", json={"client_key": key(), "by": "hand"})
     entries = client.get(f"/api/v1/jobs/{job_id}/timeline").get_json()["entries"]
-    assert [e["kind"] for e in entries] == ["taken in", "codes read", "answer", "note", "codes cleared"]
+    assert [e["kind"] for e in entries] == ["checked in", "codes read", "answer", "note", "codes cleared"]
     assert {e["by"] for e in entries} == {"quay technician"}
     assert entries[3]["text"] == "Green crust on the plug."
 
@@ -384,7 +383,7 @@ def found_by(client: FlaskClient, question: str) -> list[str]:
 
 
 def test_a_job_is_found_by_what_people_remember(door: Door, client: FlaskClient) -> None:
-    job_id = take_in(client, "ECM: P0193", plate="PA 55 SEEK")
+    job_id = check_in(client, "ECM: P0193", plate="PA 55 SEEK")
     client.post(
         f"/api/v1/jobs/{job_id}/notes",
         json={"client_key": key(), "body": "The engine computer was opened before; marmalade inside."},
@@ -397,7 +396,7 @@ def test_a_job_is_found_by_what_people_remember(door: Door, client: FlaskClient)
 
 
 def test_pages_of_the_list_follow_each_other(client: FlaskClient) -> None:
-    made = [take_in(client) for _ in range(3)]
+    made = [check_in(client) for _ in range(3)]
     first = client.get("/api/v1/jobs?limit=2").get_json()
     second = client.get(f"/api/v1/jobs?limit=2&before={first['next_before']}").get_json()
     assert [j["id"] for j in first["jobs"] + second["jobs"]][:3] == made[::-1]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from typing import Any
 from uuid import uuid4
 
@@ -48,6 +49,9 @@ def fuzzed(postgres: LocalServer) -> Any:
     app.extensions["sondar"].close()
 
 
+EXAMPLES = int(os.environ.get("SONDAR_FUZZ_EXAMPLES", "4"))
+"""Cases per operation; ``./run nightly`` tries many more."""
+
 seen: dict[int, int] = {}
 schema = schemathesis.openapi.from_path(str(ROOT / "docs" / "openapi.json"))
 # A stream does not end by itself, and signing out or changing the own password would end the test's session.
@@ -58,7 +62,7 @@ asked = (
 
 @asked.parametrize()
 @settings(
-    max_examples=12, deadline=None, derandomize=True, database=None, phases=[Phase.explicit, Phase.generate],
+    max_examples=EXAMPLES, deadline=None, derandomize=True, database=None, phases=[Phase.explicit, Phase.generate],
     suppress_health_check=list(HealthCheck),
 )  # fmt: skip
 def test_nothing_made_up_breaks_it(case: Any, fuzzed: Any) -> None:

@@ -125,7 +125,7 @@ def test_the_last_lead_stays_one(door: Door) -> None:
     own = next(a for a in lead.get("/api/v1/accounts").get_json()["accounts"] if a["role"] == "lead")
     answer = lead.put(f"/api/v1/accounts/{own['id']}", json={"name": own["name"], "role": "technician", "active": True})
     assert answer.status_code == 409
-    assert "last lead" in answer.get_json()["detail"]
+    assert "last workshop lead" in answer.get_json()["detail"]
 
 
 def test_two_leads_who_change_the_settings_at_once_both_learn_of_it(door: Door) -> None:
@@ -135,7 +135,7 @@ def test_two_leads_who_change_the_settings_at_once_both_learn_of_it(door: Door) 
     assert first.get_json()["rate_per_hour"] == 95
     second = lead.put("/api/v1/workshop", json={**shop, "decision_threshold": 0.9})
     assert second.status_code == 409
-    assert second.get_json()["standing"]["rate_per_hour"] == 95
+    assert second.get_json()["current"]["rate_per_hour"] == 95
     unknown = lead.put("/api/v1/workshop", json={**first.get_json(), "tools": ["dowsing rod"]})
     assert unknown.get_json()["errors"][0]["field"] == "tools"
 

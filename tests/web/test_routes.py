@@ -65,7 +65,8 @@ ROUTES: dict[str, Route] = {
     "GET /calculators": Route("read-only", 200, elsewhere=200),
     "POST /calculators/{calculator_id}": Route("read-only", 200, lambda: {"values": {"volts": "12", "amps": "2"}}, 200),
     "GET /audit": Route("lead", 200, elsewhere=200),
-    "GET /diagnoses/{diagnosis_id}/bench": Route("read-only", 200),
+    "GET /lists": Route("read-only", 200, elsewhere=200),
+    "GET /diagnoses/{diagnosis_id}": Route("read-only", 200),
     "GET /diagnoses/{diagnosis_id}/procedures": Route("read-only", 200),
     "POST /diagnoses/{diagnosis_id}/procedures": Route("technician", 201, lambda: {"text": CHART}),
     "GET /diagnoses/{diagnosis_id}/procedures/{procedure_id}": Route("read-only", 200),
@@ -76,7 +77,7 @@ ROUTES: dict[str, Route] = {
     "POST /diagnoses/{diagnosis_id}/preview": Route("read-only", 200, lambda: TEST),
     "POST /diagnoses/{diagnosis_id}/readings": Route("technician", 201, lambda: reading("4.9")),
     "POST /diagnoses/{diagnosis_id}/readings/{reading_id}/void": Route("technician", 200, lambda: {**key(), "reason": "slip"}),
-    "POST /diagnoses/{diagnosis_id}/trace": Route("read-only", 200, lambda: TEST),
+    "POST /diagnoses/{diagnosis_id}/waveform": Route("read-only", 200, lambda: TEST),
     "POST /diagnoses/{diagnosis_id}/conclusion": Route("technician", 201, key),
     "GET /circuits": Route("read-only", 200, elsewhere=200),
     "POST /circuits": Route("technician", 201, lambda: {"text": AMBIENT_TEXT}, 201),
@@ -162,7 +163,7 @@ def things(door: Door) -> Callable[[], dict[str, str]]:
             "/api/v1/jobs", json={**key(), "vehicle": {"make": "Orvane"}, "circuit_version_id": version, "codes": "P0073"}
         ).get_json()
         diagnosis = tech.get(f"/api/v1/jobs/{job['id']}").get_json()["diagnoses"][0]["id"]
-        bench = tech.post(f"/api/v1/diagnoses/{diagnosis}/readings", json=reading("4.9")).get_json()
+        measuring = tech.post(f"/api/v1/diagnoses/{diagnosis}/readings", json=reading("4.9")).get_json()
         photo = tech.post(f"/api/v1/jobs/{job['id']}/photos", data=picture(), content_type="multipart/form-data").get_json()[
             "photos"
         ][0]
@@ -176,7 +177,7 @@ def things(door: Door) -> Callable[[], dict[str, str]]:
         return {
             "version_id": version, "job_id": job["id"], "vehicle_id": job["vehicle_id"], "diagnosis_id": diagnosis, "photo_id": photo["id"],
             "calculator_id": "ohm", "procedure_id": procedure["id"],
-            "reading_id": bench["readings"][0]["id"], "share_id": share["id"], "account_id": account["id"], "meter_id": meter["id"],
+            "reading_id": measuring["readings"][0]["id"], "share_id": share["id"], "account_id": account["id"], "meter_id": meter["id"],
             "session_id": str(uuid4()), "token": "no-such-token", "field": "complaint", "code": "P1ABC",
         }  # fmt: skip
 

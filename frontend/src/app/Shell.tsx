@@ -22,7 +22,7 @@ export function Shell() {
   const quiet = "min-h-11 px-2 text-sm text-soft underline-offset-4 hover:underline";
   return (
     <div className="flex h-full flex-col">
-      <header className="flex min-h-12 items-center gap-4 border-b border-rule px-4">
+      <header className="flex min-h-12 items-center gap-x-4 border-b border-rule px-4 max-sm:flex-wrap max-sm:px-3">
         <Link
           to="/"
           className="flex min-h-11 items-center gap-2 text-lg font-[700]"
@@ -35,8 +35,8 @@ export function Shell() {
           </svg>
           <span className="max-sm:sr-only">Sondar</span>
         </Link>
-        <div id="headline" className="min-w-0 flex-1" />
-        <div className="flex shrink-0 items-center">
+        <div id="headline" className="min-w-0 flex-1 max-sm:order-last max-sm:basis-full max-sm:pb-1" />
+        <div className="flex shrink-0 items-center max-sm:ml-auto">
           <Link to="/circuits" className={`flex items-center ${quiet}`}>
             Circuits
           </Link>

@@ -1,7 +1,7 @@
-"""Automatic drawing of a circuit from feed (top) to ground (bottom), from the document alone.
+"""Automatic drawing of a circuit from supply (top) to ground (bottom), from the document alone.
 
 The circuit is cut into *paths* by an ear decomposition (Whitney, 1932): the first path runs from a supply to ground, every
-further one starts and ends on what is already drawn, or at ground. Oriented feed to ground the paths form an acyclic graph, so
+further one starts and ends on what is already drawn, or at ground. Oriented from supply to ground the paths form an acyclic graph, so
 that depth is its longest-path layering (Sugiyama, Tagawa and Toda, 1981). Each path is one vertical line; joints are horizontal.
 Columns are ordered to cross as few lines as possible. Units: one depth unit is the height of a wire, one column the pitch.
 """
@@ -163,7 +163,7 @@ def _height(edge: _Edge) -> float:
 
 
 def _paths(edges: list[_Edge], supplies: list[str]) -> list[list[tuple[str, _Edge, str]]]:
-    """Ears, each a list of (upper node, edge, lower node) from feed to ground."""
+    """Ears, each a list of (upper node, edge, lower node) from supply to ground."""
     left = dict.fromkeys(edges)
     drawn = list(supplies)
     order: nx.DiGraph[str] = nx.DiGraph()

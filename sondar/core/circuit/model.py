@@ -16,7 +16,7 @@ Group = Literal["wiring", "module", "component", "system", "setting"]
 """What is at fault: a conductor, a module, a component; what a component moves or senses; something taught or coded."""
 
 Trait = Literal["open", "series", "leak", "stuck", "weak", "visible", "evident", "cleanable", "intermittent"]
-"""What is true of a fault whatever its part: it interrupts, adds resistance, leads current astray, keeps something from moving, makes a
+"""What is true of a fault whatever its part: it interrupts, adds resistance, lets current leak, keeps something from moving, makes a
 signal small; it can be seen (or cannot be missed), cured by cleaning, and may come and go."""
 
 CHASSIS = "chassis"
@@ -26,7 +26,7 @@ OPEN_OHM = 1e8
 """What "open" means: 100 MΩ, damp insulation rather than vacuum, so a 10 MΩ meter still floats on it."""
 
 AIR_OHM = 1e9
-"""Across the halves of a parted connector or an open relay or switch contact."""
+"""Across the halves of a disconnected connector or an open relay or switch contact."""
 
 COPPER_TEMPERATURE_COEFFICIENT = 0.00393
 """Relative resistance rise of annealed copper per kelvin at 20 °C (IEC 60028)."""
@@ -169,7 +169,7 @@ class Fault:
 
     Attributes:
         id: ``PART.mode``.
-        title: a phrase for the bench, without the severity.
+        title: a phrase for the screen, without the severity.
         group: wiring, module or component.
         unit: id of what would be repaired or replaced.
         rate: relative frequency among faults of this circuit.
@@ -225,9 +225,9 @@ class Setup:
         return Setup(self.controls, unplugged, self.temperature_c)
 
     def describe(self) -> str:
-        """One line for people: ``key on · fan on · X12 unplugged``."""
+        """One line for people: ``key on · fan on · X12 disconnected``."""
         words = [f"{name} {value}" for name, value in sorted(self.controls, key=lambda c: (c[0] != "key", c[0]))]
-        words += [f"{name} unplugged" for name in sorted(self.unplugged)]
+        words += [f"{name} disconnected" for name in sorted(self.unplugged)]
         return " · ".join(words)
 
 

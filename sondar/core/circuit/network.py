@@ -17,7 +17,7 @@ from sondar.core.circuit.model import CHASSIS, Branch, Fault, Point, Setup, Unit
 from sondar.core.errors import UnknownReferenceError
 
 PROBE, PROBE_OHM, PROBE_TRIPS_A = "probe", 0.08, 8.0
-"""A powered probe: its name among the parts, the resistance of a lead with its tip, and the current that opens its breaker."""
+"""A powered probe: its name among the parts, the resistance of its test lead and tip, and the current that opens its breaker."""
 
 MANY_STATES = 48
 """Above this many combinations of control positions only one control at a time is moved."""
@@ -201,7 +201,7 @@ class Circuit:
 
     @cached_property
     def targets(self) -> dict[str, Point]:
-        """What can be looked at without leads: parts and wires, connectors, and inputs whose value a scan tool shows."""
+        """What can be looked at without probes: parts and wires, connectors, and inputs whose value a scan tool shows."""
         found: dict[str, Point] = {}
         rest = self.rest_setup()
         for part_id, part in self.parts.items():
@@ -247,7 +247,7 @@ class Circuit:
         return Point(part_id, self.node(terminal), part.name(part_id), part_id, access)
 
     def point(self, ref: str) -> Point:
-        """A point, or something that is looked at without leads.
+        """A point, or something that is looked at without probes.
 
         Raises:
             UnknownReferenceError: nothing a probe can reach, and nothing to look at, has this reference.
@@ -259,7 +259,7 @@ class Circuit:
 
     @property
     def black_reference(self) -> str:
-        """Where the black lead stays by default: the battery's negative post."""
+        """Where the black probe stays by default: the battery's negative post."""
         return f"{self.battery}.neg"
 
     # -- faults and units ---------------------------------------------------------------------------

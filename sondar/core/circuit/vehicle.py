@@ -1,7 +1,7 @@
 """Several circuits of one vehicle as one network.
 
 Ids are the vehicle's own designations: the same id in two circuits is the same thing, and the vehicle file names it as shared,
-so that an id used twice by a slip is caught. Connectors and modules are joined cavity by cavity and field by field; everything
+so that an id used twice by mistake is caught. Connectors and modules are joined cavity by cavity and field by field; everything
 else must read the same in every circuit. The joined network is an ordinary ``CircuitDocument``: one solve serves all circuits.
 """
 

@@ -76,7 +76,7 @@ class Access:
         return supply not in nodes or nodes - {supply} <= self._ground_net
 
     def loads(self, setup: Setup) -> Iterable[tuple[str, str]]:
-        """(red, black) of every point that a load may draw from or feed: supplies against ground, grounds against the supply."""
+        """(red, black) of every point that a load may draw from or supply: supplies against ground, grounds against the supply."""
         battery = self.circuit.battery
         for point in (p for p in self.reachable(setup) if p.connector is not None or p.place != battery):
             if self.is_ground(point) and point.ref != self.black:

@@ -157,7 +157,7 @@ class Instrument(ABC):
         synonyms: other ways to enter a word, in lower case. soft_words: words that people use and no display has, with how likely
             each proper word is behind it.
         figures: it shows figures. log_scale: its working scale is log10 of ohms.
-        error_share, error_floor: error bound as share of the reading plus a floor in SI units (counts, probe leads).
+        error_share, error_floor: error bound as share of the reading plus a floor in SI units (counts, test leads).
         span: width in the working scale over which a probe or reading error can land.
         no_contact: what it shows when a probe touches nothing; empty if that cannot happen.
         probes: it has two probes that touch points; else it looks at a part, a wire or a module's own value.

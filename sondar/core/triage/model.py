@@ -1,4 +1,4 @@
-"""From codes, symptoms and silent modules to what to diagnosis first: one cause or several, and which.
+"""From codes, symptoms and silent modules to which circuit to test first: one cause or several, and which.
 
 Model. Every fault of the joined network predicts which codes set, which symptoms show and which modules stay silent
 (``monitors``). A *cause set* of none to three faults predicts by noisy-or (Pearl, 1988): an observation is missing only if every

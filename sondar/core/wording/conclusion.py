@@ -37,8 +37,8 @@ def reason_text(judgement: Judgement) -> str:
         "certain": f"certain enough: {format_share(ranking.certainty)} against the workshop's decision threshold of {threshold}",
         "no test": "no test is left with the tools and points at hand",
         "not worth it": "no remaining test saves more time than it takes",
-        "pays": "measuring still pays",
-        "two pay": "two tests together still pay",
+        "pays": "another test saves more time than it takes",
+        "two pay": "two tests together save more time than they take",
     }[ranking.reason]
 
 
@@ -140,7 +140,9 @@ def actions(judgement: Judgement) -> list[str]:
     if len(ranking.leading) > 1:
         steps.insert(0, "Inspect these places first, the quickest to reach first; then repair in this order")
     if is_by_substitution(judgement):
-        steps.append("Found by substitution only: say so in the report, and bench-check the old part before it is thrown away")
+        steps.append(
+            "Found by substitution only: say so in the report, and test the old part on the bench before it is thrown away"
+        )
     steps.append("Repeat the reading that failed, clear the codes, read again")
     return steps
 

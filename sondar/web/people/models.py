@@ -41,7 +41,7 @@ class SetupState(BaseModel):
 
 
 class FirstWorkshop(Strict):
-    """The first workshop and its first lead."""
+    """The first workshop and its first workshop lead."""
 
     code: str = Field(max_length=60, description="Printed by the start command.")
     workshop: str = Field(min_length=1, max_length=80)
@@ -132,7 +132,7 @@ class AccountChange(Strict):
 
 
 class NewPassword(Strict):
-    """A password set by a lead."""
+    """A password set by a workshop lead."""
 
     password: str = Field(max_length=200)
 

@@ -279,7 +279,7 @@ def _known_account(db: Db, path: AccountPath) -> store.Account:
 
 @api.put("/accounts/<uuid:account_id>", responses={"200": AccountList, "409": ProblemDetails})
 def change_account(path: AccountPath, body: AccountChange) -> Any:
-    """New name, role or state. The last active lead stays one."""
+    """New name, role or state. The last active workshop lead stays one."""
     with workspace().transaction() as db:
         found = _known_account(db, path)
         loses_lead = found.role == "lead" and found.active and (body.role != "lead" or not body.active)

@@ -35,7 +35,7 @@ def test_set_ups(fan: Circuit) -> None:
     rest = fan.rest_setup()
     assert dict(rest.controls) == {"key": "off", "fan": "off"}
     named = fan.named_setup("relay-out")
-    assert named.describe() == "key on · fan on · X3 unplugged"
+    assert named.describe() == "key on · fan on · X3 disconnected"
     assert named.with_unplugged(frozenset()).with_control("fan", "off") == fan.setup({"key": "on"})
     assert len(fan.control_states()) == 6
     with pytest.raises(UnknownReferenceError, match="it has: off, on, run"):

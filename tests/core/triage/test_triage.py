@@ -1,4 +1,4 @@
-"""One cause or several, and what to diagnosis first."""
+"""One cause or several, and which circuit to test first."""
 
 from __future__ import annotations
 

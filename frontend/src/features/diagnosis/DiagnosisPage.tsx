@@ -48,9 +48,9 @@ export function DiagnosisPage() {
           </h2>
           <p className="mt-2">
             {conclusion.settled
-              ? `Measuring stopped because: ${conclusion.reason}.`
-              : `Measuring would still pay: ${conclusion.reason}.`}{" "}
-            If acted on now, expect to lose {minutes(conclusion.expected_loss_min)} on average to being wrong.
+              ? `Further measuring is not needed: ${conclusion.reason}.`
+              : `No conclusion yet: ${conclusion.reason}.`}{" "}
+            Repairing now costs {minutes(conclusion.expected_loss_min)} on average through a wrong diagnosis.
             {more && (
               <>
                 {" "}
@@ -58,7 +58,7 @@ export function DiagnosisPage() {
                 {minutes(more.minutes)} and saves {minutes(Math.max(0, more.expected_saving_min))} of that:{" "}
                 <strong className="font-[650]">
                   {more.expected_saving_min > more.minutes
-                    ? "it is worth making"
+                    ? "it is worth its time"
                     : "repairing now is cheaper"}
                 </strong>
                 .

@@ -1,8 +1,10 @@
 import { Button } from "../../ui/Button";
-import { keySign } from "./hotkeys/commands";
+import { COMMANDS, type Command, keySign } from "./hotkeys/commands";
 
 /** What can be done besides recording, each with its key. */
 export function ActionBar(props: {
+  /** Words of the instrument in hand: a key that begins one needs Alt. */
+  words: string[];
   own: boolean;
   changing: boolean;
   canVoid: boolean;
@@ -16,16 +18,20 @@ export function ActionBar(props: {
   onConclude: () => void;
   onKeys: () => void;
 }) {
+  const sign = (command: Command): string =>
+    props.words.some((word) => word.startsWith(COMMANDS[command].key))
+      ? `Alt ${keySign(command)}`
+      : keySign(command);
   const actions = [
     props.own
-      ? { title: `Back (${keySign("cancel")})`, act: props.onCancel }
-      : { title: `Later (${keySign("later")})`, act: props.onLater },
-    { title: `Cannot reach (${keySign("cannotReach")})`, act: props.onCannotReach },
-    { title: `Change (${keySign("change")})`, act: props.onChange, expanded: props.changing },
-    ...(props.canVoid ? [{ title: `Void (${keySign("voidReading")})`, act: props.onVoid }] : []),
-    { title: `Calculators (${keySign("calculators")})`, act: props.onCalculators },
-    ...(props.canConclude ? [{ title: `Conclude now (${keySign("conclude")})`, act: props.onConclude }] : []),
-    { title: `Keys (${keySign("help")})`, act: props.onKeys },
+      ? { title: `Back (${sign("cancel")})`, act: props.onCancel }
+      : { title: `Later (${sign("later")})`, act: props.onLater },
+    { title: `Cannot reach (${sign("cannotReach")})`, act: props.onCannotReach },
+    { title: `Change (${sign("change")})`, act: props.onChange, expanded: props.changing },
+    ...(props.canVoid ? [{ title: `Void (${sign("voidReading")})`, act: props.onVoid }] : []),
+    { title: `Calculators (${sign("calculators")})`, act: props.onCalculators },
+    ...(props.canConclude ? [{ title: `Conclude now (${sign("conclude")})`, act: props.onConclude }] : []),
+    { title: `Keys (${sign("help")})`, act: props.onKeys },
   ];
   return (
     <div className="-my-2 flex flex-wrap items-center gap-x-3.5 text-sm">

@@ -107,7 +107,7 @@ export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; ci
   const alter = useCallback(
     (made: DraftChange) => {
       change(made);
-      if (!correcting) entry.current?.clear();
+      if (!correcting) entry.current?.fill({ text: "" });
     },
     [correcting],
   );
@@ -150,10 +150,12 @@ export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; ci
     if (place) setFace(place);
   };
 
+  // A letter that begins one of these is typed; when the conclusion is due, its key comes first.
+  const words = conclusion.settled && !own ? [] : (device?.words.map((item) => item.word) ?? []);
   useMeasureHotkeys({
     input,
     blocked: asking !== null || dialog !== null || face !== null,
-    words: conclusion.settled && !own ? [] : (device?.words.map((item) => item.word) ?? []),
+    words,
     run: {
       meter: () => test && measuring.meter && meter.mutate(test),
       cannotReach,
@@ -181,7 +183,7 @@ export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; ci
   const trouble = [void_.error, exclude.error, meter.error, conclude.error].find(Boolean);
 
   return (
-    <main className="max-lg:flex max-lg:flex-col max-lg:px-3 lg:grid lg:h-full lg:grid-cols-[minmax(340px,1fr)_minmax(0,1.25fr)] lg:grid-rows-[minmax(0,1fr)_minmax(0,1fr)] xl:grid-cols-[400px_minmax(0,1fr)_310px] xl:grid-rows-[minmax(0,1fr)]">
+    <main className="max-lg:flex max-lg:flex-col max-lg:gap-3 max-lg:px-3 max-lg:pt-2 lg:grid lg:h-full lg:grid-cols-[minmax(340px,1fr)_minmax(0,1.25fr)] lg:grid-rows-[minmax(0,1fr)_minmax(0,1fr)] xl:grid-cols-[400px_minmax(0,1fr)_310px] xl:grid-rows-[minmax(0,1fr)]">
       <MeasureHeadline measuring={measuring} />
       <CircuitPanel
         measuring={measuring}
@@ -258,6 +260,7 @@ export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; ci
           />
         )}
         <ActionBar
+          words={words}
           own={own !== null}
           changing={changing}
           canVoid={last !== undefined}
@@ -289,39 +292,41 @@ export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; ci
           onInclude={(kind, name) => exclude.mutate({ kind, name, excluded: false })}
           onBringBack={() => change({ do: "bring back" })}
         />
-        {device?.probes && device.figures && device.unit !== "Ω" && (
-          <Waveform diagnosisId={diagnosisId} test={test} readings={readings} />
-        )}
-        {shown && <OutcomeTable proposal={shown} />}
-        <div>
-          <h2 className="text-base">
-            Readings{" "}
-            <span className="text-sm font-[400] text-soft">newest first, with what each changed</span>
-          </h2>
-          {measuring.readings.length + queue.pending.length === 0 ? (
-            <p className="text-sm text-soft">
-              None yet. Type what the instrument shows and press Enter; Esc clears.
-            </p>
-          ) : (
-            <ReadingsList
-              readings={measuring.readings}
-              effects={assessment.effects}
-              pending={queue.pending}
-              waiting={queue.waiting}
-              onVoid={setAsking}
-              onCorrect={correct}
-              onAgain={again}
+        <div className="flex flex-col gap-3 max-lg:order-2">
+          {device?.probes && device.figures && device.unit !== "Ω" && (
+            <Waveform diagnosisId={diagnosisId} test={test} readings={readings} />
+          )}
+          {shown && <OutcomeTable proposal={shown} />}
+          <div>
+            <h2 className="text-base">
+              Readings{" "}
+              <span className="text-sm font-[400] text-soft">newest first, with what each changed</span>
+            </h2>
+            {measuring.readings.length + queue.pending.length === 0 ? (
+              <p className="text-sm text-soft">
+                None yet. Type what the instrument shows and press Enter; Esc clears.
+              </p>
+            ) : (
+              <ReadingsList
+                readings={measuring.readings}
+                effects={assessment.effects}
+                pending={queue.pending}
+                waiting={queue.waiting}
+                onVoid={setAsking}
+                onCorrect={correct}
+                onAgain={again}
+              />
+            )}
+          </div>
+          {!own && proposals.length > 1 && (
+            <Alternatives
+              proposals={proposals}
+              chosen={draft.chosen}
+              onChoose={(index) => change({ do: "choose", index })}
+              onNoTool={(name) => exclude.mutate({ kind: "instrument", name, excluded: true })}
             />
           )}
         </div>
-        {!own && proposals.length > 1 && (
-          <Alternatives
-            proposals={proposals}
-            chosen={draft.chosen}
-            onChoose={(index) => change({ do: "choose", index })}
-            onNoTool={(name) => exclude.mutate({ kind: "instrument", name, excluded: true })}
-          />
-        )}
       </section>
       <section
         // biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls must be reachable by keyboard

@@ -119,7 +119,7 @@ def _wiring_problems(document: CircuitDocument) -> Iterator[FieldProblem]:
     for part_id, part in document.parts.items():
         legs = part.legs if isinstance(part, Splice) else part.TERMINALS
         for leg in legs:
-            # A signal circuit may need the battery only as the place where the black lead goes.
+            # A signal circuit may need the battery only as the place where the black probe goes.
             if f"{part_id}.{leg}" not in used and (part.family, leg) == ("battery", "pos"):
                 continue
             # A leg of a splice may lead into another circuit of the vehicle.

@@ -20,7 +20,7 @@ SERIES_GRID_OHM = (0.3, 1.0, 3.0, 10.0, 30.0, 100.0, 300.0, 1e3, 3e3, 1e4)
 """Added series resistance of corrosion or a broken strand, a log grid of half decades."""
 
 LEAK_GRID_OHM = (0.1, 1.0, 10.0, 100.0, 1e3)
-"""Resistance of a chafed or wet path to ground or to a feed."""
+"""Resistance of a chafed or wet path to ground or to a supply."""
 
 
 Drawn = tuple[str, str, str, str]
@@ -87,7 +87,7 @@ class Part(Fields):
         return None
 
     def sketch(self, part_id: str) -> list[Drawn]:
-        """What is drawn of it, feed side first; ``supply:PART`` is a supply inside a module."""
+        """What is drawn of it, supply side first; ``supply:PART`` is a supply inside a module."""
         first, second = self.TERMINALS[:2]
         return [(part_id, self.SYMBOL or self.family, f"{part_id}.{first}", f"{part_id}.{second}")]  # type: ignore[attr-defined]
 

@@ -25,10 +25,10 @@ CONTACT_OHM = 0.003
 
 
 class Wire(Part):
-    """A wire segment: copper by length and cross-section; breaks, corrodes, chafes to ground or to a feed."""
+    """A wire segment: copper by length and cross-section; breaks, corrodes, chafes to ground or to a supply."""
 
     family: Literal["wire"] = "wire"
-    from_: str = Field(alias="from", description="Point where it starts, feed side.")
+    from_: str = Field(alias="from", description="Point where it starts, supply side.")
     to: str = Field(description="Point where it ends, ground side.")
     colour: str = ""
     gauge_mm2: Positive = 0.75

@@ -69,7 +69,7 @@ class Relay(Part):
         ]  # fmt: skip
         if self.suppression == "resistor":
             made.append(Branch(f"{part_id}.suppressor", part_id, at("86"), at("85"), self.suppression_ohm, spread=0.05))
-        if self.suppression == "diode":  # cathode at 86, the feed side
+        if self.suppression == "diode":  # cathode at 86, the supply side
             made.append(Branch(f"{part_id}.suppressor", part_id, at("85"), at("86"), curve=Curve("diode", (0.65, 0.05, 1e7))))
         return made
 

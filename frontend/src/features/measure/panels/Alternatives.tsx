@@ -1,5 +1,5 @@
 import type { Proposal } from "../../../api/client";
-import { minutes, percent } from "../../../lib/format";
+import { minutes } from "../../../lib/format";
 import { Button } from "../../../ui/Button";
 import { asTest, testKey } from "../draft/tests";
 
@@ -33,7 +33,9 @@ export function Alternatives(props: {
                 <span className="text-soft">{proposal.test.setup.text}</span>
               </span>
               <span>{minutes(proposal.minutes)}</span>
-              <span className="w-14 text-right">{percent(Math.min(1, proposal.saving_per_min / best))}</span>
+              <span className="w-14 text-right">
+                {Math.round(100 * Math.min(1, proposal.saving_per_min / best))} %
+              </span>
             </button>
             <Button
               kind="quiet"

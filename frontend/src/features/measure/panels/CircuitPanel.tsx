@@ -32,7 +32,7 @@ export const CircuitPanel = memo(function CircuitPanel(props: Props) {
     <section
       // biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls must be reachable by keyboard
       tabIndex={0}
-      className="border-rule py-2 max-lg:order-2 max-lg:border-t lg:order-1 lg:row-span-2 lg:overflow-auto lg:border-r lg:px-2 lg:contain-strict xl:row-span-1"
+      className="border-rule py-2 max-lg:order-1 max-lg:border-t lg:order-1 lg:row-span-2 lg:overflow-auto lg:border-r lg:px-2 lg:contain-strict xl:row-span-1"
       aria-label="Circuit"
     >
       <h2 className="px-2 text-sm text-soft">
