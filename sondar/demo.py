@@ -28,11 +28,11 @@ from sondar.circuit_files import (
 )
 from sondar.core.circuit.network import Circuit
 from sondar.core.codes import parse_codes
-from sondar.core.instruments.reading import Reading
 from sondar.core.diagnosis.costs import Situation
 from sondar.core.diagnosis.judge import judge
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.instruments import ORDINARY, instrument
+from sondar.core.instruments.reading import Reading
 from sondar.core.procedures.document import read_procedure
 from sondar.core.quantities import format_si
 from sondar.core.vin import check_digit

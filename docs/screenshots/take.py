@@ -71,7 +71,6 @@ def main(names: list[str]) -> None:
         "jobs": ("/", "ul a"),
         "check-in": ("/jobs/new?plate=PA+12+TRN", "input[name=make]"),
         "job": (f"/jobs/{jobs['PA 07 LSK']}", triage),
-        "job-upright": (f"/jobs/{jobs['PA 07 LSK']}", triage),
         "job-reread": (
             f"/jobs/{jobs['PA 27 TRN']}", triage, "light", ("Read the vehicle", "Clear and re-read", "key cycled", "Read the vehicle again"),
         ),

@@ -8,12 +8,12 @@ from uuid import uuid4
 
 import pytest
 
+from sondar.app import job_record
 from sondar.core.codes import FoundCode
+from sondar.core.errors import InvalidError
 from sondar.core.triage.model import TriageModel
 from sondar.store.codes import Clearing, Scan
 from sondar.store.intake import Answer
-from sondar.app import job_record
-from sondar.core.errors import InvalidError
 
 START = datetime(2026, 3, 1, 8, 0, tzinfo=UTC)
 ACTIVE, CONFIRMED, UNTESTED = 0x2F, 0x08, 0x50

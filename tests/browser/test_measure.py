@@ -1,4 +1,4 @@
-"""What the measuring screen does besides readings: wrong magnitude, corrections, limits, calculators, procedures, expected values, connector faces."""
+"""What the measuring screen does besides readings: magnitudes, corrections, limits, calculators, procedures, expected values, faces."""
 
 from __future__ import annotations
 

@@ -17,8 +17,8 @@ from tests.conftest import AMBIENT_TEXT, circuit_of
 from tests.store.test_store import new_reading
 
 OWNED = (
-    "account", "session", "audit", "meter", "vehicle", "job", "reading", "voided_reading", "exclusion", "conclusion", "circuit_diagnosis", "answer", "note",
-    "code_scan", "scanned_code", "clearing", "code_meaning", "photo", "share", "diagnostic_procedure",
+    "account", "session", "audit", "meter", "vehicle", "job", "reading", "voided_reading", "exclusion", "conclusion", "circuit_diagnosis",
+    "answer", "note", "code_scan", "scanned_code", "clearing", "code_meaning", "photo", "share", "diagnostic_procedure",
 )  # fmt: skip
 
 

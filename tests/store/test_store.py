@@ -4,9 +4,9 @@ from uuid import uuid4
 
 import psycopg
 import pytest
-from sondar.core.instruments.base import Test
 
 from sondar.core.circuit.model import Setup
+from sondar.core.instruments.base import Test
 from sondar.core.quantities import parse_entry
 from sondar.store import circuits, evidence, jobs, people, vehicles
 from sondar.store.database import migrate

@@ -59,7 +59,7 @@ def follow_procedure(
         decision = "open" if judged is None else judged.decision
         path.append(
             ProcedureStepView(
-                id=name, do=step.do or step.title, test=describe_test(circuit, test), 
+                id=name, do=step.do or step.title, test=describe_test(circuit, test),
                 range=step.judging.expected(step, context, plain_figure(device.unit, False)),
                 instrument=test.instrument, red=test.red, black=test.black, setup=setup_view(test.setup),
                 shown="" if reading is None else reading_label(reading), decision=decision,

@@ -165,8 +165,8 @@ export function ProcedurePanel({ diagnosisId, slug, readings, canWrite, onTest }
                     <th scope="row" className="py-1 text-left font-[400]">
                       {title}
                     </th>
-                    <td className="figure">{theirs}</td>
-                    <td className="figure">{ours}</td>
+                    <td className="figure pl-2">{theirs}</td>
+                    <td className="figure pl-2">{ours}</td>
                   </tr>
                 ))}
               </tbody>
