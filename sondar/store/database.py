@@ -31,14 +31,19 @@ def act_for(db: Db, workshop_id: UUID | None, account_id: UUID | None = None) ->
     )
 
 
-def migrate(dsn: str) -> list[str]:
-    """Apply every migration not yet applied, as the owner of the database; return their names."""
+def migrate(dsn: str, until: str = "") -> list[str]:
+    """Apply every migration not yet applied, as the owner of the database; return their names.
+
+    Args:
+        until: the last one to apply; all if left out.
+    """
     parts: dict[str, Any] = conninfo_to_dict(dsn)
     url = f"postgresql+psycopg://{parts['user']}:{parts.get('password', '')}@{parts['host']}:{parts['port']}/{parts['dbname']}"
     backend = get_backend(url)
     try:
         with backend.lock():
-            todo = backend.to_apply(read_migrations(str(MIGRATIONS)))
+            known = read_migrations(str(MIGRATIONS))
+            todo = backend.to_apply(known.filter(lambda item: not until or item.id <= until))
             backend.apply_migrations(todo)
             return [migration.id for migration in todo]
     finally:

@@ -141,7 +141,7 @@ def test_the_other_tablet_sees_an_entry_within_a_second(page: Page, second: Page
     sent = time.monotonic()
     second.see("Plug X15 is green inside")
     assert time.monotonic() - sent < 1.0
-    assert "M. V., lead" in second.text(), "and from whom"
+    assert "M. V., workshop lead" in second.text(), "and from whom"
 
 
 def test_readings_of_two_tablets_stand_side_by_side(page: Page, second: Page, tern_job: str) -> None:
@@ -188,7 +188,7 @@ def test_two_answers_at_once_are_shown_and_neither_is_lost(page: Page, second: P
 def test_every_answer_counts_and_a_wrong_one_is_explained(page: Page, tern_job: str, tmp_path: Path) -> None:
     press(page, "Washer")
     page.find("[data-testid=triage]")
-    press(page, "salt, spray")
+    press(page, "salt or spray")
     page.see("Also considered")
     volts = page.driver.find_element(By.XPATH, "//label[contains(., 'Battery')]/following-sibling::input")
     volts.send_keys("twelve", Keys.TAB)

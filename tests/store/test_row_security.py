@@ -18,7 +18,7 @@ from tests.store.test_store import new_reading
 
 OWNED = (
     "account", "session", "audit", "meter", "vehicle", "job", "reading", "voided_reading", "exclusion", "conclusion", "circuit_diagnosis",
-    "answer", "note", "code_scan", "scanned_code", "clearing", "code_meaning", "photo", "share", "diagnostic_procedure",
+    "answer", "note", "code_scan", "scanned_code", "clearing", "code_meaning", "photo", "share", "diagnostic_procedure", "statement",
 )  # fmt: skip
 
 
@@ -45,11 +45,12 @@ def mine_and_theirs(dsn: str) -> tuple[UUID, UUID]:
         diagnosis = jobs.diagnosis_by_id(db, jobs.open_diagnosis(db, job_id, uuid4(), version.id, "", {}))
         assert diagnosis is not None
         evidence.append_reading(db, diagnosis, new_reading())
-        evidence.void_reading(db, diagnosis, evidence.readings_of(db, diagnosis.id)[0].id, uuid4(), "slip")
+        evidence.void_reading(db, diagnosis, evidence.readings_of(db, diagnosis.id)[0].id, uuid4(), "misread")
         evidence.append_exclusion(db, diagnosis, uuid4(), "point", "X12", True)
         evidence.append_conclusion(
             db, diagnosis, uuid4(), {"sentence": "s", "group": "wiring", "units": ["W2"], "certainty": 1.0, "settled": True}
         )
+        evidence.add_statement(db, diagnosis.id, 1, None, "1", "s", ["W2"], 1.0)
         intake.give_answer(db, job_id, uuid4(), "complaint", "kelp", 0)
         intake.add_note(db, job_id, uuid4(), "kelp")
         intake.add_photo(db, job_id, uuid4(), {"sha256": "0", "media_type": "image/png", "width": 1, "height": 1, "body": b"", "thumbnail": b"",

@@ -5,11 +5,13 @@ from uuid import uuid4
 import psycopg
 import pytest
 
+from sondar.app.measuring import reading_of
 from sondar.core.circuit.model import Setup
+from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.instruments.base import Test
 from sondar.core.quantities import parse_entry
 from sondar.store import circuits, evidence, jobs, people, vehicles
-from sondar.store.database import migrate
+from sondar.store.database import act_for, migrate
 from sondar.store.local_server import LocalServer
 from tests.conftest import AMBIENT_TEXT, circuit_of
 
@@ -72,3 +74,48 @@ def test_a_second_start_finds_the_running_server_and_its_data(postgres: LocalSer
     assert first == second, "the remembered port is used again"
     with psycopg.connect(second) as db:
         assert db.execute("SELECT count(*) FROM kept").fetchone() == (0,)
+
+
+def test_jobs_of_an_earlier_version_stay_readable(postgres: LocalServer, ambient_predictor: Predictor) -> None:
+    """A database as version 0.3 left it, with a job in its words, opened by this version."""
+    dsn = postgres.start()
+    with psycopg.connect(dsn, autocommit=True) as db:
+        db.execute("DROP DATABASE IF EXISTS earlier")
+        db.execute("CREATE DATABASE earlier")
+    earlier = dsn.replace("dbname=sondar", "dbname=earlier")
+    migrate(earlier, until="0004.charts")
+    text = AMBIENT_TEXT.replace("synonyms:", "also:")
+    with psycopg.connect(earlier) as db:
+        workshop = db.execute("INSERT INTO workshop (name, tools) VALUES ('Old', '{voltmeter,look}') RETURNING id").fetchone()
+        assert workshop is not None
+        act_for(db, workshop[0])
+        version = circuits.save_circuit(db, circuit_of(AMBIENT_TEXT).document, text)
+        vehicle = vehicles.create_vehicle(db, vehicles.NewVehicle("Orvane"))
+        job = db.execute(
+            "INSERT INTO job (client_key, vehicle_id, complaint, stage) VALUES (gen_random_uuid(), %s, 'dashes', 'chase') RETURNING id",
+            (vehicle,),
+        )
+        job_id = job.fetchone()[0]  # type: ignore[index]
+        chase = db.execute(
+            "INSERT INTO chase (job_id, seq, client_key, circuit_version_id) VALUES (%s, 1, gen_random_uuid(), %s) RETURNING id",
+            (job_id, version.id),
+        ).fetchone()
+        assert chase is not None
+        db.execute(
+            """
+            INSERT INTO reading (job_id, chase_id, seq, client_key, instrument, red, black, controls, unplugged, temperature_c, entry,
+                                 state, source)
+            VALUES (%s, %s, 2, gen_random_uuid(), 'look', 'X31', 'BAT.neg', '{}', '{}', 20, 'sound', 'sound', 'typed')
+            """,
+            (job_id, chase[0]),
+        )
+    assert migrate(earlier) == ["0005.words"]
+    with psycopg.connect(earlier) as db:
+        act_for(db, workshop[0])
+        found = jobs.job_by_id(db, job_id)
+        assert found is not None
+        assert found.stage == "testing"
+        (kept,) = evidence.readings_of(db, chase[0])
+        assert (kept.instrument, kept.entry) == ("look", "sound"), "evidence keeps the words it was written in"
+        assert reading_of(ambient_predictor, kept).test.instrument == "visual-inspection", "and is read by those of today"
+        assert list(people.workshop(db).tools) == ["voltmeter", "visual-inspection"]

@@ -32,7 +32,7 @@ export function JobsPage() {
       event.preventDefault();
       search.current?.focus();
     },
-    { useKey: true },
+    { useKey: true, ignoreModifiers: true },
   );
   useEffect(() => {
     const timer = window.setTimeout(() => {

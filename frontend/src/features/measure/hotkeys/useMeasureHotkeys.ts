@@ -44,10 +44,11 @@ export function useMeasureHotkeys(options: Options): void {
   };
   // By the character, not by its place on the keyboard: Z is where the keyboard says it is.
   const withControl = (event: KeyboardEvent) => event.ctrlKey || event.metaKey || ignored(event);
-  useHotkeys(LETTERS, run, { ...shared, useKey: true, ignoreEventWhen: withControl });
+  const byCharacter = { ...shared, useKey: true, ignoreModifiers: true, ignoreEventWhen: withControl };
+  useHotkeys(LETTERS, run, byCharacter);
   useHotkeys("down,up,escape", run, shared);
   useHotkeys("mod+z", () => held.current.run.undo(), shared);
-  useHotkeys("?", () => held.current.run.help(), { ...shared, useKey: true, ignoreEventWhen: withControl });
+  useHotkeys("?", () => held.current.run.help(), byCharacter);
 
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
