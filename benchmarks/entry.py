@@ -40,7 +40,7 @@ class CountingKeys(Keyboard):
 
     count = 0
 
-    def act_for(self, text: str) -> None:
+    def record(self, text: str) -> None:
         for key in (*text, Keys.ENTER):
             time.sleep(KEY_S)
             self.page.keys(key)
@@ -58,16 +58,16 @@ class CountingTaps(Touch):
         self.count += 1
 
 
-def carry_to_call(page: Page, hands: CountingKeys | CountingTaps, job: Job) -> tuple[list[int], list[float], int]:
-    """Strokes and seconds of each reading, and the strokes of taking in and the first reading together."""
+def carry_to_conclusion(page: Page, hands: CountingKeys | CountingTaps, job: Job) -> tuple[list[int], list[float], int]:
+    """Strokes and seconds of each reading, and the strokes of check-in and the first reading together."""
     vehicle = SimulatedVehicle(circuit_of(library_circuits()[job.circuit]), [(job.fault, None)], job.seed)
-    hands.take_in(job)
+    hands.check_in(job)
     page.find("[data-testid=proposal]")
     before, strokes, seconds, first = hands.count, [], [], 0
-    while "Measuring has done its work" not in page.text():
+    while "Further measuring is not needed" not in page.text():
         text = typed(page, vehicle)
         began, made = time.perf_counter(), hands.count
-        hands.enter(text)
+        hands.record(text)
         strokes.append(hands.count - made)
         page.wait(lambda: page.count_readings() == len(strokes), "the reading")
         seconds.append(time.perf_counter() - began)
@@ -121,7 +121,7 @@ def main() -> None:
         page.sign_in()
         for name, hands in (("keys", CountingKeys(page)), ("taps", CountingTaps(page))):
             driver.execute_cdp_cmd("Emulation.setTouchEmulationEnabled", {"enabled": name == "taps", "maxTouchPoints": 1})
-            strokes, seconds, first = carry_to_call(page, hands, JOBS[0])
+            strokes, seconds, first = carry_to_conclusion(page, hands, JOBS[0])
             found[name] = {"readings": len(strokes), "per reading": round(float(np.mean(strokes)), 1), "most": max(strokes),
                            "seconds per reading": round(float(np.mean(seconds)), 1)}  # fmt: skip
             if name == "taps":

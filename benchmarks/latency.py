@@ -63,7 +63,7 @@ def main() -> None:
 
 def _measure(page: Page, count: int) -> tuple[list[float], list[float], list[float]]:
     page.sign_in()
-    page.open_bench("PA 19 TRN")
+    page.open_diagnosis("PA 19 TRN")
     page.find("[data-unit]")
     time.sleep(12)  # let the set-ups one change away be worked out, as they are while a technician reads the first proposal
     page.driver.execute_script(WATCH)

@@ -6,4 +6,4 @@ import os
 # so each process computes on one thread unless told otherwise. Must be set before NumPy is imported.
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
-__version__ = "0.1.0"
+__version__ = "0.4.0"

@@ -1,1 +1,1 @@
-"""Outside devices: adapters that speak open protocols, and in ``simulators`` small devices that serve them."""
+"""Outside devices: adapters that speak open protocols. Simulated ones to speak with are in ``sondar.simulators``."""

@@ -1,4 +1,4 @@
-"""The Flask application: views parse, call the core and the store, and serialise. No formulas, no SQL."""
+"""The Flask application: one folder per feature. Routes parse, call ``sondar.app`` and serialise. No formulas, no SQL."""
 
 from __future__ import annotations
 

@@ -30,7 +30,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** New name, role or state. The last active lead stays one. */
+        /** New name, role or state. The last active workshop lead stays one. */
         put: operations["people_change_account_accounts__uuid_account_id__put"];
         post?: never;
         delete?: never;
@@ -1775,7 +1775,7 @@ export interface components {
         };
         /**
          * FirstWorkshop
-         * @description The first workshop and its first lead.
+         * @description The first workshop and its first workshop lead.
          */
         FirstWorkshop: {
             /**
@@ -2345,7 +2345,7 @@ export interface components {
         };
         /**
          * NewPassword
-         * @description A password set by a lead.
+         * @description A password set by a workshop lead.
          */
         NewPassword: {
             /** Password */
