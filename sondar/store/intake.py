@@ -76,11 +76,11 @@ def give_answer(db: Db, job_id: UUID, client_key: UUID, field: str, value: Any, 
     seq = next_seq(db, job_id)
     if db.execute("SELECT 1 FROM answer WHERE job_id = %s AND client_key = %s", (job_id, client_key)).fetchone() is not None:
         return None
-    standing = answers_of(db, job_id).get(field)
-    if standing is not None and standing.value == value:
+    current = answers_of(db, job_id).get(field)
+    if current is not None and current.value == value:
         return None
-    if standing is not None and standing.seq > seen_seq:
-        return standing
+    if current is not None and current.seq > seen_seq:
+        return current
     db.execute(
         "INSERT INTO answer (job_id, seq, client_key, field, value) VALUES (%s, %s, %s, %s, %s)",
         (job_id, seq, client_key, field, Jsonb(value)),

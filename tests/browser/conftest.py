@@ -7,9 +7,11 @@ import os
 import shutil
 import tempfile
 import threading
+import urllib.request
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
+from http.cookiejar import CookieJar
 from pathlib import Path
 from typing import Any
 
@@ -50,12 +52,40 @@ done(await answer.json());
 """
 
 
+class Caller:
+    """One person at the API, without a browser: their cookie is what a browser of theirs needs."""
+
+    def __init__(self, url: str) -> None:
+        self.url = url
+        self.jar = CookieJar()
+        self._opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(self.jar))
+
+    def __call__(self, method: str, path: str, body: dict[str, Any] | None = None, csrf: str = "") -> Any:
+        headers = {"Content-Type": "application/json", "X-CSRF-Token": csrf}
+        data = None if body is None else json.dumps(body).encode()
+        with self._opener.open(
+            urllib.request.Request(f"{self.url}/api/v1{path}", data, headers, method=method), timeout=60
+        ) as answer:
+            return json.load(answer)
+
+    def be(self, name: str, theme: str) -> tuple[str, str]:
+        """Sign in if the session has ended meanwhile, and choose the theme; name and value of the cookie."""
+        me = self("GET", "/session")
+        if not me["signed_in"]:
+            me = self("POST", "/session", {"sign_in": name, "password": demo.PASSWORD})
+        if me["theme"] != theme:
+            self("PUT", "/me/theme", {"theme": theme}, me["csrf"])
+        cookie = next(iter(self.jar))
+        return cookie.name, cookie.value or ""
+
+
 class Site:
     """The running application: address, and a way to stop and start it."""
 
     def __init__(self, dsn: str, meter: str, vehicles: str = "") -> None:
         self.dsn, self.meter, self.vehicles = dsn, meter, vehicles
         self.port = free_port()
+        self.people: dict[str, Caller] = {}
         self.start()
 
     def start(self) -> None:
@@ -124,6 +154,10 @@ class Page:
     def open(self, path: str) -> None:
         self.driver.get(self.site.url + path)
 
+    def go(self, path: str) -> None:
+        """To another screen as a link would, without loading the application again."""
+        self.driver.execute_script("history.pushState({}, '', arguments[0]); dispatchEvent(new PopStateEvent('popstate'))", path)
+
     def wait(self, condition: Callable[[], Any], what: str) -> Any:
         return WebDriverWait(self.driver, PATIENCE_S, 0.1, ignored_exceptions=[Exception]).until(
             lambda _: condition(), f"waiting for {what}"
@@ -164,11 +198,10 @@ class Page:
 
     def sign_in(self, name: str = "harbour", theme: str = "light") -> None:
         """Be this person of the demo workshop, in this theme, and see the jobs."""
-        self.open("/no-such-page")
-        if self.api("GET", "/session").get("name") != next(n for s, n, _ in demo.PEOPLE if s == name):
-            self.api("POST", "/session", {"sign_in": name, "password": demo.PASSWORD})
-        self.api("PUT", "/me/theme", {"theme": theme})
-        self.driver.execute_script("localStorage.clear()")
+        cookie, value = self.site.people.setdefault(name, Caller(self.site.url)).be(name, theme)
+        command = self.driver.execute_cdp_cmd
+        command("Storage.clearDataForOrigin", {"origin": self.site.url, "storageTypes": "local_storage"})
+        command("Network.setCookie", {"name": cookie, "value": value, "url": self.site.url, "httpOnly": True, "sameSite": "Strict"})
         self.open("/")
 
     def open_job(self, plate: str) -> None:

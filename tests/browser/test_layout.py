@@ -62,8 +62,8 @@ def test_no_drawing_of_the_library_has_labels_or_wires_in_the_way(page: Page) ->
     assert len(circuits) >= 30
     crossings, wrong = 0, {}
     for circuit in circuits:
-        page.open(f"/circuits/{circuit['version_id']}")
-        page.find("[data-testid=drawing] svg")
+        page.go(f"/circuits/{circuit['version_id']}")
+        page.find(f"[data-testid=drawing] svg[aria-label*='{circuit['title']},']")
         drawn = page.driver.execute_script(MEASURE)
         assert drawn["labels"]
         assert drawn["bodies"]

@@ -76,7 +76,7 @@ ROUTES: dict[str, Route] = {
     "POST /diagnoses/{diagnosis_id}/meter": Route("technician", 502, lambda: TEST),
     "POST /diagnoses/{diagnosis_id}/preview": Route("read-only", 200, lambda: TEST),
     "POST /diagnoses/{diagnosis_id}/readings": Route("technician", 201, lambda: reading("4.9")),
-    "POST /diagnoses/{diagnosis_id}/readings/{reading_id}/void": Route("technician", 200, lambda: {**key(), "reason": "slip"}),
+    "POST /diagnoses/{diagnosis_id}/readings/{reading_id}/void": Route("technician", 200, lambda: {**key(), "reason": "misread"}),
     "POST /diagnoses/{diagnosis_id}/waveform": Route("read-only", 200, lambda: TEST),
     "POST /diagnoses/{diagnosis_id}/conclusion": Route("technician", 201, key),
     "GET /circuits": Route("read-only", 200, elsewhere=200),

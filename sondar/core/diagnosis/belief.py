@@ -28,7 +28,7 @@ WORD_CHANCE = 0.15
 
 @dataclass(frozen=True, eq=False)
 class Belief:
-    """Probabilities after the standing readings.
+    """Probabilities after the readings that have not been voided.
 
     Attributes:
         now: (H,) posterior; steps: (R + 1, H) prior, then after each reading in order.
@@ -136,7 +136,7 @@ def _by_suspect(hypotheses: HypothesisSet, triage: Mapping[str, float]) -> Array
 
 
 def update(predictor: Predictor, readings: Sequence[Reading], prior: Array | None = None) -> Belief:
-    """Belief from the prior and the standing readings, in the order they were made.
+    """Belief from the prior and the readings that have not been voided, in the order they were made.
 
     Args:
         prior: (H,) replaces the circuit's own, see ``starting_prior``.

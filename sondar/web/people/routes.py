@@ -237,13 +237,13 @@ def change_workshop(body: WorkshopIn) -> Any:
         raise invalid("tools", f"no instrument '{unknown[0]}'; there are {', '.join(INSTRUMENTS)}")
     with workspace().transaction() as db:
         changed = store.change_workshop(db, body.version, {**body.model_dump(exclude={"version"}), "tools": tools})
-        standing = WorkshopView.model_validate(store.workshop(db).__dict__)
+        current = WorkshopView.model_validate(store.workshop(db).__dict__)
         if not changed:
             raise ConflictError("Changed by someone else", "Someone changed the settings meanwhile: look at theirs, then save again.",
-                current=standing.model_dump(mode="json"),
+                current=current.model_dump(mode="json"),
             )  # fmt: skip
         store.record(db, "settings changed", body.name, _address())
-    return standing.model_dump(mode="json")
+    return current.model_dump(mode="json")
 
 
 def _accounts(db: Db) -> dict[str, Any]:

@@ -68,7 +68,7 @@ def test_a_repeat_that_is_taken_back_leaves_no_trace(
 
 
 def test_one_reading_agrees_with_bayes_by_hand(ambient_predictor: Predictor) -> None:
-    """Two hypotheses picked out, likelihoods written down from the normal density and the slip's mixture."""
+    """Two hypotheses picked out, likelihoods written down from the normal density and the measuring error's mixture."""
     seen = reading(ambient_predictor, "X31.1", 4.95)
     hypotheses = ambient_predictor.hypotheses
     shown = ambient_predictor.display_of(seen.test)
@@ -79,11 +79,11 @@ def test_one_reading_agrees_with_bayes_by_hand(ambient_predictor: Predictor) -> 
     def likelihood(h: int) -> float:
         sd = float(np.hypot(shown.sd[h, 0], 0.005 / np.sqrt(3)))
         density = np.exp(-0.5 * ((4.95 - shown.mean[h, 0]) / sd) ** 2) / (sd * np.sqrt(2 * np.pi))
-        # A slip: half of the time the mean over what the voltmeter shows elsewhere, 0.3 no contact (a word), 0.2 anything.
+        # A measuring error: half of the time the mean over what the voltmeter shows elsewhere, 0.3 no contact (a word), 0.2 anything.
         spread = np.hypot(elsewhere.sd[h], 0.005 / np.sqrt(3))
         others = np.exp(-0.5 * ((4.95 - elsewhere.mean[h]) / spread) ** 2) / (spread * np.sqrt(2 * np.pi))
-        slip = 0.5 * float(np.mean(others * (1 - elsewhere.words[h].sum(axis=1)))) + 0.2 / 17
-        return float(0.98 * density * (1 - shown.words[h, 0].sum()) + 0.02 * slip)
+        error = 0.5 * float(np.mean(others * (1 - elsewhere.words[h].sum(axis=1)))) + 0.2 / 17
+        return float(0.98 * density * (1 - shown.words[h, 0].sum()) + 0.02 * error)
 
     ratio = belief.now[open_ntc] / belief.now[0]
     assert ratio == pytest.approx(hypotheses.prior[open_ntc] * likelihood(open_ntc) / (hypotheses.prior[0] * likelihood(0)))

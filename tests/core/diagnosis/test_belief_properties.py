@@ -67,7 +67,7 @@ def test_the_same_reading_again_teaches_nothing(
 @CHECKED
 @given(drawn=readings_of)
 def test_no_reading_rules_anything_out_for_ever(ambient_predictor: Predictor, drawn: list[tuple[str, float, float]]) -> None:
-    """A slip is always possible, so one reading moves the odds of any two suspects by a bounded factor."""
+    """A measuring error is always possible, so one reading moves the odds of any two suspects by a bounded factor."""
     for weights in update(ambient_predictor, made(ambient_predictor, drawn)).log_likelihood:
         assert weights.max() - weights.min() < np.log(1e6)
 

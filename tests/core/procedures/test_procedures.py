@@ -109,7 +109,7 @@ def test_a_chart_that_never_tests_the_wire_condemns_more_good_parts(
 
 
 def test_minutes_of_a_chart_by_hand(procedure: ProcedureDocument, ambient_predictor: Predictor) -> None:
-    """Step 1: key 0.2, plug reached 3 and parted 0.3, black lead at the battery 0.5, reading 0.4; an open W1 ends there."""
+    """Step 1: key 0.2, plug reached 3 and disconnected 0.3, black probe at the battery 0.5, reading 0.4; an open W1 ends there."""
     circuit = ambient_predictor.circuit
     only = circuit.faults["W1.open"]
     belief = update(ambient_predictor, [])

@@ -105,7 +105,7 @@ def test_the_splitting_check_tells_the_candidates_apart(tern: TriageModel) -> No
     assert split.certainty_after > split.certainty_now + 0.1
     assert sum(o.probability for o in split.outcomes) == pytest.approx(1.0, abs=0.05)
     assert len({o.points_to for o in split.outcomes}) > 1
-    assert tern.circuit.point(split.point).when == "any", "nothing has to be parted for it"
+    assert tern.circuit.point(split.point).when == "any", "nothing has to be disconnected for it"
 
 
 def test_recent_work_moves_suspicion_to_its_neighbours(tern: TriageModel) -> None:

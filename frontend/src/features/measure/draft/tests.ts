@@ -43,10 +43,10 @@ export function withProbe(
 
 /** The test with a connector disconnected or connected. */
 export function withConnector(test: TestIn, connector: string): TestIn {
-  const apart = test.setup.unplugged ?? [];
-  const unplugged = apart.includes(connector)
-    ? apart.filter((item) => item !== connector)
-    : [...apart, connector];
+  const disconnected = test.setup.unplugged ?? [];
+  const unplugged = disconnected.includes(connector)
+    ? disconnected.filter((item) => item !== connector)
+    : [...disconnected, connector];
   return { ...test, setup: { ...test.setup, unplugged } };
 }
 

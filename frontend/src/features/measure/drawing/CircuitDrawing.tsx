@@ -42,13 +42,13 @@ const NARROW = "(max-width: 1023px)";
 export const CircuitDrawing = memo(function CircuitDrawing(props: Props) {
   const { circuit, readings, weights, test, expected, onPoint, onConnector, onControl, children } = props;
   const { drawing } = circuit;
-  const apart = useMemo(() => new Set(test?.setup.unplugged ?? []), [test]);
+  const disconnected = useMemo(() => new Set(test?.setup.unplugged ?? []), [test]);
   const x = (column: number) => LEFT + column * PITCH;
   const y = (depth: number) => TOP + depth * UNIT;
   const width = LEFT + (drawing.columns - 1) * PITCH + rightMargin(drawing.elements, drawing.columns - 1);
   const height = TOP + drawing.depth * UNIT + 40;
   const shown = latestAtPoints(readings, circuit.black_reference);
-  const points = visiblePoints(circuit, apart);
+  const points = visiblePoints(circuit, disconnected);
   const view = useZoom();
   const [whole, setWhole] = useState(false);
   const upright = useNarrow();
@@ -114,7 +114,7 @@ export const CircuitDrawing = memo(function CircuitDrawing(props: Props) {
               element={element}
               x={x(element.column)}
               y={y}
-              apart={element.connector !== null && apart.has(element.connector)}
+              disconnected={element.connector !== null && disconnected.has(element.connector)}
               position={
                 element.control
                   ? (test?.setup.controls?.[element.control] ?? restOf(circuit, element.control))
@@ -280,17 +280,17 @@ function Line(props: {
   element: Element;
   x: number;
   y: (depth: number) => number;
-  apart: boolean;
+  disconnected: boolean;
   /** Where the control that moves it stands. */
   position: string | null;
   onConnector: (connector: string) => void;
   onControl: (control: string) => void;
 }) {
-  const { element, x, y, apart, position } = props;
+  const { element, x, y, disconnected, position } = props;
   const top = y(element.top);
   const bottom = y(element.bottom);
   const middle = (top + bottom) / 2;
-  const gap = apart ? 9 : 0;
+  const gap = disconnected ? 9 : 0;
   const label = (
     <text x={x + (element.symbol === "contact" ? 18 : 24)} y={middle} fontSize={12.5} fill="var(--ink)">
       <tspan dy={element.detail && element.symbol !== "wire" ? "-0.15em" : "0.35em"} fontWeight={600}>
@@ -318,7 +318,7 @@ function Line(props: {
     <>
       <line x1={x} x2={x} y1={top} y2={middle - gap} stroke="var(--ink)" strokeWidth={1.8} />
       <line x1={x} x2={x} y1={middle + gap} y2={bottom} stroke="var(--ink)" strokeWidth={1.8} />
-      {!apart && (
+      {!disconnected && (
         <g
           transform={`translate(${x} ${middle})`}
           data-body={element.symbol === "wire" || element.symbol === "contact" ? undefined : element.id}
@@ -326,7 +326,7 @@ function Line(props: {
           <ElementSymbol symbol={element.symbol} />
         </g>
       )}
-      {apart && (
+      {disconnected && (
         <path
           d={`M${x - 9} ${middle - 9}h18M${x - 9} ${middle + 9}h18`}
           stroke="var(--ink)"
@@ -359,14 +359,14 @@ function Line(props: {
     <g
       role="button"
       tabIndex={-1}
-      aria-label={`${connector}: ${apart ? "disconnected, connect" : "connected, disconnect"}`}
-      aria-pressed={apart}
+      aria-label={`${connector}: ${disconnected ? "disconnected, connect" : "connected, disconnect"}`}
+      aria-pressed={disconnected}
       onClick={() => props.onConnector(connector)}
       className="cursor-pointer"
     >
       <rect x={x + 12} y={middle - 13} width={84} height={26} fill="transparent" />
       {drawn}
-      {apart && (
+      {disconnected && (
         <text x={x + 18} y={middle + 17} fontSize={11} fontWeight={650} fill="var(--ink)">
           disconnected
         </text>
@@ -439,14 +439,14 @@ function restOf(circuit: Circuit, control: string): string | null {
 }
 
 /** Points a probe can reach with these connectors disconnected; of two on one node the harness side is kept. */
-function visiblePoints(circuit: Circuit, apart: Set<string>) {
+function visiblePoints(circuit: Circuit, disconnected: Set<string>) {
   const reach = new Map(circuit.points.map((point) => [point.ref, point]));
   return circuit.drawing.marks.filter((mark) => {
     if (mark.kind !== "point") return false;
     const point = reach.get(mark.ref);
     return (
       point !== undefined &&
-      (point.when === "any" || (point.connector !== null && apart.has(point.connector)))
+      (point.when === "any" || (point.connector !== null && disconnected.has(point.connector)))
     );
   });
 }

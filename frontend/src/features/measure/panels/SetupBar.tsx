@@ -110,12 +110,12 @@ export function SetupBar({ circuit, test, instruments, atHand, onChange }: Props
         />
       ))}
       <div>
-        <span className="block text-sm text-soft" id="apart-label">
+        <span className="block text-sm text-soft" id="disconnected-label">
           Disconnected
         </span>
         <ToggleGroup.Root
           type="multiple"
-          aria-labelledby="apart-label"
+          aria-labelledby="disconnected-label"
           value={test.setup.unplugged ?? []}
           onValueChange={(unplugged) => onChange({ ...test, setup: { ...test.setup, unplugged } })}
         >
