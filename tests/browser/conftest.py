@@ -14,6 +14,7 @@ from dataclasses import dataclass
 from http.cookiejar import CookieJar
 from pathlib import Path
 from typing import Any
+from urllib.parse import urlencode
 
 import psycopg
 import pytest
@@ -206,7 +207,7 @@ class Page:
 
     def open_job(self, plate: str) -> None:
         """From the list to the page of the demo job with this plate."""
-        self.open("/")
+        self.open(f"/?{urlencode({'q': plate})}")
         link = self.wait(lambda: next(a for a in self.all("ul a") if plate in a.text), plate)
         self.driver.get(link.get_attribute("href"))
         self.find("[aria-label='What is known']")

@@ -250,6 +250,7 @@ def test_who_only_reads_is_offered_nothing_to_write(site: Site) -> None:
     with browser() as driver:
         door = Page(driver, site)
         door.sign_in("office")
+        door.open("/?q=PA40")
         door.see("PA 40 LSK")
         assert "Check in a vehicle" not in door.text()
         door.open_job("PA 27 TRN")

@@ -103,9 +103,10 @@ def test_a_conclusion_can_be_made_early_and_says_it_is_none(page: Page, fresh_jo
 
 
 def test_the_list_shows_stages_and_moves_by_arrow(page: Page) -> None:
+    page.open("/?q=Lisk")
     page.see("PA 40 LSK")
     text = page.text().lower()
-    for words in ("testing, ", "diagnosis, ", "p0480"):
+    for words in ("check-in", "diagnosis, 3 readings", "p0073"):
         assert words in text
 
     def focused() -> str:

@@ -239,7 +239,7 @@ function NumberAnswer(props: FieldProps & { fallback?: number | null; unit?: Uni
           if (!Number.isNaN(number) && cleaned !== shown) held.answer(number === null ? null : keep(number));
         }}
       />
-      {wrong && <p className="mt-1 text-sm font-[600]">A number, please: 12.4</p>}
+      {wrong && <p className="mt-1 text-sm font-[600]">A number is expected, e.g. 12.4</p>}
       <Trouble held={held} />
     </Question>
   );
