@@ -113,7 +113,7 @@ class UnknownReferenceError(InvalidError):
         self.name = name
         self.known = known
         listing = ", ".join(known[:12]) + (", …" if len(known) > 12 else "")
-        said = f"no {kind} '{name}' in this circuit; it has: {listing}"
+        said = f"no {kind} '{name}'; there are: {listing}"
         super().__init__(f"Unknown {kind}", said, [FieldProblem((kind,), said)])
 
 

@@ -14,6 +14,7 @@ from sondar.core.instruments import INSTRUMENTS
 from sondar.store import evidence
 from sondar.store.database import act_for
 from sondar.store.jobs import STAGES
+from sondar.web import create_app
 from tests.conftest import FAN_TEXT
 from tests.web.conftest import reading
 
@@ -78,3 +79,18 @@ def test_what_another_engine_said_is_shown_where_it_differs(
         assert again["said_before"] is None, "the evidence is another now"
     else:
         assert said is None
+
+
+def test_a_share_link_opens_in_an_application_that_has_computed_nothing_yet(
+    client: FlaskClient, job: dict[str, Any], app_dsn: str
+) -> None:
+    client.post(f"/api/v1/diagnoses/{job['diagnosis']}/readings", json=reading("4.98"))
+    token = client.post(f"/api/v1/jobs/{job['id']}/shares", json={"days": 1}).get_json()["token"]
+    cold = create_app(app_dsn, "", prepare=False, vehicles={})
+    try:
+        answer = cold.test_client().get(f"/api/v1/shared/{token}")
+        assert answer.status_code == 200
+        (diagnosis,) = answer.get_json()["diagnoses"]
+        assert [(item["entry"], item["within_expected"]) for item in diagnosis["readings"]] == [("4.98 V", False)]
+    finally:
+        cold.extensions["sondar"].close()

@@ -202,6 +202,7 @@ def _outcomes(shown: Display, pairs: npt.NDArray[np.intp]) -> tuple[Array, npt.N
     outcome[:, :, :-1] = (1.0 - MISREAD) * outcome[:, :, :-1] + MISREAD * anything[:, :, None]
     # Something not on the drawing: half the time this reading is as if healthy, else it can be anything.
     outcome[:, :, -1] = 0.5 * outcome[:, :, 0] + 0.5 * anything
+    outcome = np.maximum(outcome, 0.0)  # rounding
     outcome /= outcome.sum(axis=1, keepdims=True)
     return edges, outcome.astype(np.float32)
 

@@ -12,11 +12,14 @@ from sondar.core.errors import UnknownReferenceError
 from sondar.core.instruments import instrument
 from sondar.core.instruments.base import Test
 from sondar.core.instruments.reading import Reading
+from sondar.core.quantities import parse_entry
 from sondar.core.wording.labels import fault_title
 
 
 def asked(predictor: Predictor, text: str, *, ohms: bool = False) -> str | None:
-    circuit, entry = predictor.circuit, instrument("ohmmeter" if ohms else "voltmeter").understand(text)
+    circuit, device = predictor.circuit, instrument("ohmmeter" if ohms else "voltmeter")
+    # Figures as they are typed, also those that no instrument shows: the core only says what was probably meant.
+    entry = device.understand(text) if text in device.words else parse_entry(text)
     if ohms:
         test = Test("ohmmeter", "X3.86/c", "X3.85/c", circuit.setup({}, frozenset({"X3"})))
     else:

@@ -115,7 +115,7 @@ def _rebuilt(circuit: Circuit, setup: Setup, pairs: list[tuple[str, str]], chang
         if change.emf_v is not None:
             solver.branches[index] = type(branch)(**{**branch.__dict__, "emf_v": change.emf_v or 1e-12})
         else:
-            before = solver._resistance[:, index]
+            before = solver.sampled_resistance[:, index]
             after = (
                 change.set_ohm
                 if change.set_ohm is not None
@@ -123,5 +123,5 @@ def _rebuilt(circuit: Circuit, setup: Setup, pairs: list[tuple[str, str]], chang
                 if change.add_ohm
                 else before * (change.scale or 1)
             )
-            solver._resistance[:, index] = after
+            solver.sampled_resistance[:, index] = after
     return solver.solve([()])
