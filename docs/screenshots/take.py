@@ -89,7 +89,7 @@ def main(names: list[str]) -> None:
         "calculators": (fan, measure, "light", ("Calculators",)),
         "measure-own-test": (
             fan, measure, "light",
-            ("g[aria-label^='X20: connected']", "g[aria-label^='X20.1:']", "Change (S)"),
+            ("g[aria-label^='X20·1: connected']", "g[aria-label^='X20.1:']", "Change (S)"),
         ),
     }  # fmt: skip
     for name, arguments in shots.items():

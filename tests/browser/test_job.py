@@ -137,7 +137,7 @@ def test_the_drawing_is_the_control(page: Page) -> None:
     page.driver.find_element(By.CSS_SELECTOR, "g[aria-label^='F14.2:']").click()
     page.see("Your test.")
     page.wait(lambda: page.proposal()["red"] == "F14.2", "the red lead on F14.2")
-    page.driver.find_element(By.CSS_SELECTOR, "g[aria-label^='X20: connected']").click()
+    page.driver.find_element(By.CSS_SELECTOR, "g[aria-label^='X20·1: connected']").click()
     page.wait(lambda: "X20" in page.proposal()["setup"]["unplugged"], "X20 apart")
     assert page.all("g[aria-label^='X20.1/c:']"), "its other half can be probed now"
     page.keys(Keys.ESCAPE)

@@ -183,3 +183,55 @@ def test_circuits_are_found_by_other_names(page: Page) -> None:
     page.see("Front oxygen sensor")
     page.see("Pins")
     page.see("Service")
+
+
+def test_an_own_entry_is_not_fetched_a_second_time(measuring: Page) -> None:
+    listen = """
+    window.heard = 0;
+    new EventSource(`/api/v1/jobs/${arguments[0]}/events`).addEventListener("entry", () => { window.heard += 1; });
+    """
+    fetched = "return performance.getEntriesByType('resource').filter(e => e.name.endsWith(arguments[0])).length"
+    job = (measuring.find("h1 a").get_attribute("href") or "").rpartition("/")[2]
+    diagnosis = measuring.driver.current_url.rpartition("/")[2]
+    measuring.driver.execute_script(listen, job)
+    set_limit_up(measuring, "X3-87-voltage")
+    before = measuring.driver.execute_script(fetched, f"/diagnoses/{diagnosis}")
+    measuring.find("[data-testid=entry]").send_keys("11.8", Keys.ENTER)
+    measuring.wait(lambda: measuring.count_readings() == 1, "the reading")
+    measuring.wait(lambda: measuring.driver.execute_script("return window.heard") == 1, "the event of the own entry")
+    measuring.driver.execute_async_script("setTimeout(arguments[0], 1000)")  # longer than the page waits before it fetches
+    assert before >= 1
+    assert measuring.driver.execute_script(fetched, f"/diagnoses/{diagnosis}") == before
+
+
+def test_the_drawing_is_worked_by_arrow_keys_and_space(measuring: Page) -> None:
+    def focused() -> str:
+        return measuring.driver.switch_to.active_element.get_attribute("aria-label") or ""
+
+    stops = measuring.all("svg [role=button][tabindex='0']")
+    assert len(stops) == 1, "one tab stop"
+    measuring.driver.execute_script("arguments[0].focus()", stops[0])
+    first = focused()
+    measuring.keys(Keys.ARROW_DOWN)
+    assert focused() not in ("", first)
+    measuring.driver.execute_script("document.querySelector(\"g[aria-label^='F14.1:']\").focus()")
+    measuring.keys(Keys.ARROW_DOWN)
+    assert focused().startswith("F14.2:"), "the next point along the line"
+    measuring.keys(" ")
+    measuring.wait(lambda: measuring.proposal()["red"] == "F14.2", "the red probe on F14.2")
+    assert measuring.find("[data-testid=entry]").get_attribute("value") == "", "the space was not typed"
+
+
+def test_the_keys_are_listed(measuring: Page) -> None:
+    measuring.keys("?")
+    measuring.see("Keys")
+    shown = measuring.find("[role=dialog]").text
+    assert "The point cannot be reached" in shown
+    assert "Calculators" in shown
+    measuring.keys(Keys.ESCAPE)
+    measuring.wait(lambda: not measuring.all("[role=dialog]"), "the dialog to close")
+
+
+def test_a_term_is_explained_by_a_tap(measuring: Page) -> None:
+    measuring.find("[aria-label='expected range: what it means']").click()
+    measuring.see("What a healthy circuit shows at this test")

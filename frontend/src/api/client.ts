@@ -24,10 +24,19 @@ export function setCsrf(token: string): void {
 }
 
 let writing = 0;
+let ended = 0;
 
-/** How many requests that may change something are on their way: their answers bring what an event would only announce. */
-export function writesInFlight(): number {
-  return writing;
+const TAKEN_OVER_MS = 250;
+
+/** Requests that may change something are on their way, or their answer is just being shown: it brings what an event only announces. */
+export function isWriting(): boolean {
+  return writing > 0 || performance.now() - ended < TAKEN_OVER_MS;
+}
+
+function written(request: Request): void {
+  if (request.method === "GET") return;
+  writing -= 1;
+  ended = performance.now();
 }
 
 api.use({
@@ -37,10 +46,10 @@ api.use({
     return request;
   },
   onResponse({ request }) {
-    if (request.method !== "GET") writing -= 1;
+    written(request);
   },
   onError({ request }) {
-    if (request.method !== "GET") writing -= 1;
+    written(request);
   },
 });
 

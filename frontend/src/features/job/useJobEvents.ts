@@ -1,6 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
-import { writesInFlight } from "../../api/client";
+import { isWriting } from "../../api/client";
 
 const SETTLE_MS = 80;
 
@@ -21,7 +21,7 @@ export function useJobEvents(jobId: string | undefined, lastSeq: number | undefi
     const refresh = () => {
       window.clearTimeout(timer);
       timer = window.setTimeout(() => {
-        if (writesInFlight() > 0) refresh();
+        if (isWriting()) refresh();
         else if (latest > (known.current ?? -1))
           for (const key of ["job", "timeline", "measuring"]) client.invalidateQueries({ queryKey: [key] });
       }, SETTLE_MS);

@@ -359,7 +359,7 @@ function Line(props: {
     <g
       role="button"
       tabIndex={-1}
-      aria-label={`${connector}: ${disconnected ? "disconnected, connect" : "connected, disconnect"}`}
+      aria-label={`${element.label || connector}: ${disconnected ? "disconnected, connect" : "connected, disconnect"}`}
       aria-pressed={disconnected}
       onClick={() => props.onConnector(connector)}
       className="cursor-pointer"
