@@ -22,8 +22,10 @@ export function useJobEvents(jobId: string | undefined, lastSeq: number | undefi
       window.clearTimeout(timer);
       timer = window.setTimeout(() => {
         if (isWriting()) refresh();
-        else if (latest > (known.current ?? -1))
+        else if (latest > (known.current ?? -1)) {
+          latest = 0;
           for (const key of ["job", "timeline", "measuring"]) client.invalidateQueries({ queryKey: [key] });
+        }
       }, SETTLE_MS);
     };
     source.addEventListener("entry", (event) => {
