@@ -17,6 +17,7 @@ from PIL import Image
 
 from sondar.circuit_files import library_network
 from sondar.simulators.diagnostic_vehicle import DiagnosticVehicle, DoipServer, HiddenFault
+from sondar.web import create_app
 from tests.web.conftest import Door, reading
 
 Detail = dict[str, Any]
@@ -424,8 +425,10 @@ def test_a_share_link_opens_until_it_is_ended(door: Door, client: FlaskClient, j
     assert stranger.get(f"/api/v1/shared/{late['token']}").status_code == 404, "after its date it opens nothing"
 
 
-def test_an_entry_reaches_the_other_tablet_within_a_second(door: Door, client: FlaskClient, job: Detail) -> None:
-    stream = door("quay-lead").get(f"/api/v1/jobs/{job['id']}/events", buffered=False)
+def test_an_entry_reaches_the_other_tablet_within_a_second(app_dsn: str, client: FlaskClient, job: Detail) -> None:
+    # A process of its own, in which nobody has listened yet: it begins by asking for a fresh look.
+    other = create_app(app_dsn, "", prepare=False, vehicles={})
+    stream = Door(other, {})("quay-lead").get(f"/api/v1/jobs/{job['id']}/events", buffered=False)
     lines = stream.iter_encoded()
     heard: list[tuple[float, bytes]] = []
 
@@ -445,6 +448,7 @@ def test_an_entry_reaches_the_other_tablet_within_a_second(door: Door, client: F
     sent = time.monotonic()
     listener.join(timeout=5)
     stream.close()
+    other.extensions["sondar"].close()
     arrived, last = heard[-1]
     assert b'"kind": "note"' in last
     assert arrived - sent < 1.0

@@ -38,7 +38,7 @@ def test_set_ups(fan: Circuit) -> None:
     assert named.describe() == "key on · fan on · X3 disconnected"
     assert named.with_unplugged(frozenset()).with_control("fan", "off") == fan.setup({"key": "on"})
     assert len(fan.control_states()) == 6
-    with pytest.raises(UnknownReferenceError, match="it has: off, on, run"):
+    with pytest.raises(UnknownReferenceError, match="there are: off, on, run"):
         fan.setup({"key": "start"})
     with pytest.raises(UnknownReferenceError, match="no set-up 'x'"):
         fan.named_setup("x")
