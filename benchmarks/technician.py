@@ -14,7 +14,7 @@ from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN
 from sondar.core.diagnosis.lookahead import rank_tests
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.ranking import Ranking, evaluate
-from sondar.core.instruments import INSTRUMENTS
+from sondar.core.instruments import INSTRUMENTS, sensible_tests
 from sondar.core.instruments.base import Test
 from sondar.core.instruments.reading import Reading
 from sondar.simulators.vehicle import SimulatedVehicle
@@ -60,23 +60,23 @@ class Outcome:
     steps: tuple[tuple[float, bool], ...]
 
 
-def by_plan(_predictor: Predictor, plan: Ranking, _belief: Belief, _bench: Situation) -> Test | None:
+def by_plan(_predictor: Predictor, plan: Ranking, _belief: Belief, _situation: Situation) -> Test | None:
     """What Sondar proposes."""
     return plan.proposals[0].test if plan.proposals else None
 
 
 class InFileOrder:
-    """Everything reachable in the order of the file: every position of the controls, then each connector apart in turn."""
+    """Everything reachable in the order of the file: every position of the controls, then each connector disconnected in turn."""
 
     def __init__(self, predictor: Predictor) -> None:
         setups = [Setup(state) for state in predictor.control_states]
         for connector in predictor.circuit.document.connectors:
             setups += [Setup(state, frozenset({connector})) for state in predictor.control_states]
         self.queue: Iterator[Test] = (
-            test for setup in setups for test in predictor.finder.tests(setup) if test.instrument in predictor.instruments
+            test for setup in setups for test in sensible_tests(predictor.circuit, setup, predictor.instruments)
         )
 
-    def __call__(self, _predictor: Predictor, _plan: Ranking, _belief: Belief, _bench: Situation) -> Test | None:
+    def __call__(self, _predictor: Predictor, _plan: Ranking, _belief: Belief, _situation: Situation) -> Test | None:
         return next(self.queue, None)
 
 
