@@ -7,7 +7,7 @@ from typing import Any
 from uuid import UUID, uuid5
 
 from sondar.app import job_record
-from sondar.app.library import by_slug
+from sondar.app.computed import by_slug
 from sondar.app.photos import prepare_photo
 from sondar.app.workspace import Workspace, known_job
 from sondar.core.circuit.network import Circuit
@@ -87,13 +87,13 @@ def load_record(db: Db, job_id: UUID) -> JobRecord:
 
 def model_of(work: Workspace, record: JobRecord) -> TriageModel | None:
     """The circuits of the job's vehicle, joined; None if they are not known."""
-    return None if record.model is None else work.library.triage_model(record.model, record.versions)
+    return None if record.model is None else work.computed.triage_model(record.model, record.versions)
 
 
 def detail_of(work: Workspace, record: JobRecord) -> JobDetail:
     """What follows from a record; holds no connection."""
     model = model_of(work, record)
-    circuits = {} if model is None else {slug: work.library.circuit(record.versions[slug]) for slug in model.vehicle.circuits}
+    circuits = {} if model is None else {slug: work.computed.circuit(record.versions[slug]) for slug in model.vehicle.circuits}
     job = record.job
     warnings = job_record.warnings(
         record.answers, job.vin, job_record.value_of(record.answers, "mileage_km", job.mileage_km), record.mileage_before,
@@ -113,7 +113,7 @@ def show(work: Workspace, job_id: UUID) -> JobDetail:
         versions = [circuit_store.circuit_version(db, d.circuit_version_id) for d in unread]
     for version in versions:
         if version is not None:
-            work.library.prepare_first(version, record.job.temperature_c, record.workshop.tools)
+            work.computed.prepare_first(version, record.job.temperature_c, record.workshop.tools)
     return detail_of(work, record)
 
 

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 from uuid import UUID, uuid5
 
 from sondar.app import job_record
-from sondar.app.library import Library
+from sondar.app.computed import Computed
 from sondar.app.workspace import Workspace, known_diagnosis, known_version
 from sondar.core import ENGINE_VERSION
 from sondar.core.circuit.model import Setup
@@ -63,9 +63,9 @@ class Case:
     meters: list[people.Meter]
     said: evidence.Statement | None
 
-    def predictor(self, library: Library) -> Predictor:
+    def predictor(self, computed: Computed) -> Predictor:
         """The predictor of its circuit, for the tools of the workshop."""
-        return library.predictor(self.version, self.job.temperature_c, map(current_id, self.workshop.tools))
+        return computed.predictor(self.version, self.job.temperature_c, map(current_id, self.workshop.tools))
 
     @property
     def valid(self) -> list[evidence.StoredReading]:
@@ -173,7 +173,7 @@ def situation_of(case: Case, predictor: Predictor, readings: Sequence[Reading]) 
 
 def judge_case(work: Workspace, case: Case) -> Measuring:
     """Judge a case; holds no connection."""
-    predictor = case.predictor(work.library)
+    predictor = case.predictor(work.computed)
     readings = [reading_of(predictor, item) for item in case.valid]
     found = judge(predictor, readings, situation_of(case, predictor, readings), prior_of(case, predictor))
     carried = ["Prior probabilities from the triage"] if case.diagnosis.triage_prior else []
@@ -192,7 +192,7 @@ def belief_of(case: Case, predictor: Predictor) -> tuple[Belief, list[Reading]]:
 def _load(work: Workspace, diagnosis_id: UUID) -> tuple[Case, Predictor]:
     with work.transaction() as db:
         case = load_case(db, diagnosis_id)
-    return case, case.predictor(work.library)
+    return case, case.predictor(work.computed)
 
 
 def _finish(work: Workspace, case: Case) -> Measuring:
@@ -200,13 +200,13 @@ def _finish(work: Workspace, case: Case) -> Measuring:
     found = judge_case(work, case)
     _prepare_next(work, found)
     if case.valid:
-        work.library.later(lambda: _keep_statement(work, found))
+        work.computed.later(lambda: _keep_statement(work, found))
     return found
 
 
 def _prepare_next(work: Workspace, found: Measuring) -> None:
     likely = dict.fromkeys(proposal.test.setup for proposal in found.judgement.ranking.proposals[:3])
-    work.library.prepare(found.predictor, [replace(found.judgement.situation, setup=setup) for setup in likely])
+    work.computed.prepare(found.predictor, [replace(found.judgement.situation, setup=setup) for setup in likely])
 
 
 def _keep_statement(work: Workspace, found: Measuring) -> None:

@@ -25,7 +25,7 @@ def _opened(work: Workspace, diagnosis_id: UUID, procedure_id: UUID) -> tuple[Ca
         found = store.procedure_by_id(db, procedure_id)
     if found is None or found.slug != case.diagnosis.slug:
         raise NotFoundError("No such procedure", f"this circuit has no procedure {procedure_id}")
-    return case, _read(found.source_text, work.library.circuit(case.version))
+    return case, _read(found.source_text, work.computed.circuit(case.version))
 
 
 def list_procedures(work: Workspace, diagnosis_id: UUID) -> list[store.StoredProcedure]:
@@ -38,7 +38,7 @@ def add(work: Workspace, diagnosis_id: UUID, text: str) -> store.StoredProcedure
     """Check a procedure against the circuit and keep it; the same text again is the same procedure."""
     with work.transaction() as db:
         case = load_case(db, diagnosis_id)
-    procedure = _read(text, work.library.circuit(case.version))
+    procedure = _read(text, work.computed.circuit(case.version))
     with work.transaction() as db:
         return store.save_procedure(db, case.diagnosis.slug, procedure.title, text)
 
@@ -46,7 +46,7 @@ def add(work: Workspace, diagnosis_id: UUID, text: str) -> store.StoredProcedure
 def follow(work: Workspace, diagnosis_id: UUID, procedure_id: UUID) -> ProcedureView:
     """How far the readings have come in a procedure."""
     case, procedure = _opened(work, diagnosis_id, procedure_id)
-    predictor = case.predictor(work.library)
+    predictor = case.predictor(work.computed)
     belief, readings = belief_of(case, predictor)
     return follow_procedure(procedure, predictor.circuit, belief, readings, case.job.temperature_c)
 
@@ -54,6 +54,6 @@ def follow(work: Workspace, diagnosis_id: UUID, procedure_id: UUID) -> Procedure
 def comparison(work: Workspace, diagnosis_id: UUID, procedure_id: UUID) -> ProcedureComparison:
     """The procedure against Sondar's own order, from where the technician stands now."""
     case, procedure = _opened(work, diagnosis_id, procedure_id)
-    predictor = case.predictor(work.library)
+    predictor = case.predictor(work.computed)
     belief, readings = belief_of(case, predictor)
     return compare(procedure, predictor, belief, situation_of(case, predictor, readings))

@@ -1,4 +1,4 @@
-"""What every action is given: the database as one workshop sees it, the computed library, and the devices that are connected."""
+"""What every action is given: the database as one workshop sees it, what is computed from circuits, and the devices that are connected."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from uuid import UUID
 
 from psycopg_pool import ConnectionPool
 
-from sondar.app.library import Library
+from sondar.app.computed import Computed
 from sondar.core.errors import NotFoundError
 from sondar.store import circuits as circuit_store
 from sondar.store import jobs as job_store
@@ -39,7 +39,7 @@ class Workspace:
     """One workshop, as one person works in it."""
 
     pool: ConnectionPool[Db]
-    library: Library
+    computed: Computed
     devices: Devices
     workshop_id: UUID | None
     account_id: UUID | None

@@ -13,7 +13,7 @@ from flask_openapi3 import Info, OpenAPI, Tag
 from pydantic import BaseModel
 
 from sondar import __version__
-from sondar.app.library import Library
+from sondar.app.computed import Computed
 from sondar.app.photos import MAX_BYTES
 from sondar.app.workspace import Devices
 from sondar.core.errors import NotFoundError
@@ -92,7 +92,7 @@ def create_app(
     meter = os.environ.get("SONDAR_METER", "") if meter_address is None else meter_address
     found = _vehicles(os.environ.get("SONDAR_VEHICLES", "")) if vehicles is None else vehicles
     pool = open_pool(address, int(os.environ.get("SONDAR_POOL", "8")))
-    held = app.extensions["sondar"] = Services(pool, Events(address), Library(), Devices(meter, found))
+    held = app.extensions["sondar"] = Services(pool, Events(address), Computed(), Devices(meter, found))
     if prepare:
         held.prepare_triage()
     register(app)

@@ -38,5 +38,5 @@ def workspace() -> Workspace:
     """The workshop as this request's person works in it; nobody's if none is signed in."""
     held, person = services(), current()
     return Workspace(
-        held.pool, held.library, held.devices, person.workshop_id if person else None, person.account_id if person else None
+        held.pool, held.computed, held.devices, person.workshop_id if person else None, person.account_id if person else None
     )

@@ -1,4 +1,4 @@
-"""What one application process holds: the database pool, the computed library, devices and the jobs' event stream."""
+"""What one application process holds: the database pool, what is computed from circuits, devices and the jobs' event stream."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from psycopg_pool import ConnectionPool
 
-from sondar.app.library import Library, by_slug
+from sondar.app.computed import Computed, by_slug
 from sondar.app.workspace import Devices, Workspace
 from sondar.store.circuits import newest_circuits
 from sondar.store.database import Db
@@ -20,24 +20,24 @@ class Services:
 
     pool: ConnectionPool[Db]
     events: Events
-    library: Library
+    computed: Computed
     devices: Devices
 
     def prepare_triage(self) -> None:
         """Work out what every fault of the library's vehicles would set, when the application starts."""
-        self.library.later(self._prepare_triage)
+        self.computed.later(self._prepare_triage)
 
     def _prepare_triage(self) -> None:
-        nobody = Workspace(self.pool, self.library, self.devices, None, None)
+        nobody = Workspace(self.pool, self.computed, self.devices, None, None)
         with nobody.transaction() as db:
             listed, versions = newest_models(db), by_slug(newest_circuits(db))
         for model in listed:
-            found = self.library.triage_model(model, versions)
+            found = self.computed.triage_model(model, versions)
             if found is not None:
                 found.prepare()
 
     def close(self) -> None:
         """Let go of work not yet begun, the event stream and the pool."""
-        self.library.close()
+        self.computed.close()
         self.events.close()
         self.pool.close()

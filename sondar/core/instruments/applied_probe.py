@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from abc import abstractmethod
 from collections.abc import Iterable, Sequence
 from typing import ClassVar
 
@@ -52,9 +53,9 @@ class AppliedProbe(Instrument):
             return ()
         return (pair for pair in self.pairs(access, setup) if driven_part(circuit, setup, self.drive, *pair) is not None)
 
+    @abstractmethod
     def pairs(self, access: Access, setup: Setup) -> Iterable[tuple[str, str]]:
         """Points at the open plug where the probe may go."""
-        raise NotImplementedError
 
     def quantity(self, circuit: Circuit, test: Test) -> None:
         return None

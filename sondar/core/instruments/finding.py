@@ -7,6 +7,7 @@ purpose; they go by the *traits* of a fault, never by its name.
 
 from __future__ import annotations
 
+from abc import abstractmethod
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
@@ -72,9 +73,9 @@ class Finding(Instrument):
         chance = np.array([[self.chance(circuit, place, fault) for place in places] for fault in population.faults], dtype=float)
         return Observation(words=np.stack([chance, 1.0 - chance], axis=-1)[None])
 
+    @abstractmethod
     def chance(self, circuit: Circuit, place: Place, fault: Fault | None) -> float:
         """Estimated chance of the first word at a place if this fault is there (None: no fault)."""
-        raise NotImplementedError
 
 
 def is_replaceable(circuit: Circuit, ref: str) -> bool:

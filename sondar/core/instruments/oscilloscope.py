@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from abc import abstractmethod
 from collections.abc import Iterable, Sequence
 
 import numpy as np
@@ -30,9 +31,9 @@ class ScopeLevel(Instrument):
         waves = solved.at([(circuit.point(t.red).node, circuit.point(t.black).node) for t in tests])
         return Observation(self.level(np.stack(shown_volts(waves))))
 
+    @abstractmethod
     def level(self, volts: Array) -> Array:
         """(S, H, P) from (n_states, S, H, P)."""
-        raise NotImplementedError
 
     def where(self, circuit: Circuit, test: Test) -> str:
         return probes_sentence(circuit, test)

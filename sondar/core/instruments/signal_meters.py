@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from abc import abstractmethod
 from collections.abc import Iterable, Sequence
 
 import numpy as np
@@ -39,9 +40,9 @@ class SignalMeter(Instrument):
         value, swing = self.signal(waves, shown_volts(waves))
         return Observation(value, (swing < TRIGGER_V).astype(float)[..., None])
 
+    @abstractmethod
     def signal(self, waves: Waves, seen: list[Array]) -> tuple[Array, Array]:
         """Figure and swing in volts, (S, H, P) each."""
-        raise NotImplementedError
 
     def where(self, circuit: Circuit, test: Test) -> str:
         return probes_sentence(circuit, test)

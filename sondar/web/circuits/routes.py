@@ -75,7 +75,7 @@ def list_circuits() -> Any:
     work = workspace()
     with work.transaction() as db:
         found = store.newest_circuits(db)
-    summaries = [CircuitSummary(**_summary(v, work.library.circuit(v))) for v in found]
+    summaries = [CircuitSummary(**_summary(v, work.computed.circuit(v))) for v in found]
     return CircuitList(circuits=summaries).model_dump(mode="json")
 
 
@@ -96,7 +96,7 @@ def show_circuit(path: CircuitPath) -> Any:
     work = workspace()
     with work.transaction() as db:
         version = known_version(db, path.version_id)
-    circuit = work.library.circuit(version)
+    circuit = work.computed.circuit(version)
     document = circuit.document
     detail = {
         **_summary(version, circuit),

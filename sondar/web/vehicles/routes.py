@@ -6,7 +6,7 @@ from typing import Any
 
 from flask_openapi3 import APIBlueprint, Tag
 
-from sondar.app.library import by_slug
+from sondar.app.computed import by_slug
 from sondar.circuit_files import load_vehicle_text
 from sondar.core.errors import NotFoundError, invalid
 from sondar.store import circuits as circuit_store
@@ -58,5 +58,5 @@ def load_model(body: ModelText) -> Any:
             raise invalid("text", f"circuits: load these circuit files first: {', '.join(missing)}")
         model = store.model_by_id(db, store.save_model(db, document, body.text))
         assert model is not None
-        work.library.triage_model(model, versions)  # the circuits must join: an error here stores nothing
+        work.computed.triage_model(model, versions)  # the circuits must join: an error here stores nothing
     return ModelView(make=document.vehicle.make, model=document.vehicle.model, title=document.title).model_dump(), 201

@@ -54,7 +54,7 @@ class Cache:
 
 
 @dataclass
-class Library:
+class Computed:
     """Computed once per version of a document."""
 
     _circuits: Cache = field(default_factory=lambda: Cache(200))
