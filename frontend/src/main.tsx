@@ -2,13 +2,18 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter } from "react-router";
+import { ApiError } from "./api/client";
 import { App } from "./app/App";
 import { applyTheme, storedTheme } from "./lib/theme";
 import "./styles.css";
 
 applyTheme(storedTheme());
 
-const client = new QueryClient({ defaultOptions: { queries: { retry: 2, staleTime: 5_000 } } });
+/** What the server has refused it refuses again; only a server that does not answer is asked once more. */
+const again = (failures: number, error: Error) =>
+  failures < 2 && !(error instanceof ApiError && error.problem.status < 500);
+
+const client = new QueryClient({ defaultOptions: { queries: { retry: again, staleTime: 5_000 } } });
 
 createRoot(document.getElementById("root") as HTMLElement).render(
   <StrictMode>

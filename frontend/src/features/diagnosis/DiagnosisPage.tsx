@@ -30,8 +30,8 @@ export function DiagnosisPage() {
     <main className="mx-auto grid max-w-6xl gap-x-10 gap-y-6 px-5 py-5 md:grid-cols-[1fr_320px]">
       <Headline>
         <div className="flex items-baseline gap-4 text-sm">
-          <h1 className="text-lg">{measuring.job.plate || `Job ${measuring.job.number}`}</h1>
-          <span className="truncate text-soft">
+          <h1 className="shrink-0 text-lg">{measuring.job.plate || `Job ${measuring.job.number}`}</h1>
+          <span className="min-w-0 truncate text-soft">
             {measuring.job.make} {measuring.job.model}. {measuring.job.complaint}
           </span>
         </div>

@@ -52,7 +52,7 @@ export function TestFirst(props: { detail: JobDetail; canWrite: boolean; childre
       {trouble && <Notice tone="problem">{trouble.message}</Notice>}
       {triage && (
         <section aria-label="Test this circuit first" className="space-y-2">
-          <div className="flex items-start justify-between gap-5">
+          <div className="flex items-start justify-between gap-x-5 gap-y-3 max-sm:flex-col">
             <div>
               <h2 className="text-2xl leading-tight" data-testid="triage">
                 {triage.sentence}
