@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import sys
 
-from benchmarks import archive, belief, crowd, entry, hidden_faults, latency, sealed, solver, tables, triage
+from benchmarks import archive, belief, crowd, entry, hidden_faults, latency, sealed, solver, tables, triage, worlds
 
 BENCHES = {
     "hidden-faults": hidden_faults.main, "solver": solver.main, "latency": latency.main, "triage": triage.main,
     "archive": archive.main, "crowd": crowd.main, "sealed": sealed.main, "tables": tables.main, "belief": belief.main, "entry": entry.main,
+    "worlds": worlds.main,
 }  # fmt: skip
 
 

@@ -5,7 +5,7 @@ random factor of up to ¼ decade either way), the vehicle has its own tolerances
 taken at a wrong point. Reported: was the unit right (or the class that no allowed test divides), was a good part condemned, was
 *I do not know* said, and is what is stated what comes true (Brier score; expected calibration error over ten bins, at the call and
 over every step on the way). On a part of the cases the same is done in the order of the file, and by information gain per minute.
-Run: ``./run situation sealed`` (``--cases 1000 --compare 100 --seed 11``).
+Run: ``./run bench sealed`` (``--cases 1000 --compare 100 --seed 11``).
 """
 
 from __future__ import annotations
@@ -17,7 +17,7 @@ from dataclasses import replace
 import numpy as np
 import numpy.typing as npt
 
-from benchmarks.technician import Case, InFileOrder, Outcome, by_plan, draw, follow
+from benchmarks.technician import Case, InFileOrder, Outcome, by_plan, calibration, draw, follow
 from sondar.circuit_files import library_circuits, load_circuit_text
 from sondar.core.circuit.model import Change
 from sondar.core.circuit.network import Circuit
@@ -33,7 +33,7 @@ Array = npt.NDArray[np.float64]
 WRONG_POINT = 0.02
 OFF_GRID_DECADES = 0.25
 LIMIT = 40
-TOOLS = (*ORDINARY, "live-data", "answers", "ac-voltmeter", "frequency", "duty")
+TOOLS = (*ORDINARY, "live-data", "module-communication", "ac-voltmeter", "frequency", "duty")
 
 
 def off_grid(change: Change, rng: np.random.Generator) -> Change:
@@ -80,17 +80,6 @@ def by_information(predictor: Predictor, _plan: Ranking, belief: Belief, situati
             if gain[index] / proposal.minutes > best[0]:
                 best = (float(gain[index] / proposal.minutes), test)
     return best[1]
-
-
-def calibration(pairs: list[tuple[float, bool]]) -> dict[str, object]:
-    """Brier score, expected calibration error over ten bins, and the bins: stated, true, count."""
-    stated = np.array([p for p, _ in pairs])
-    true = np.array([float(t) for _, t in pairs])
-    bins = np.minimum((stated * 10).astype(int), 9)
-    table = [(round(float(stated[bins == b].mean()), 3), round(float(true[bins == b].mean()), 3), int((bins == b).sum())) for b in range(10)
-             if (bins == b).any()]  # fmt: skip
-    error = sum(abs(s - t) * n for s, t, n in table) / len(pairs)
-    return {"brier": round(float(np.mean((stated - true) ** 2)), 4), "ece": round(float(error), 4), "bins": table}
 
 
 def summary(rows: list[tuple[Case, Outcome]]) -> dict[str, object]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -47,7 +47,7 @@ class Outcome:
 
     Attributes:
         called: units of the leading class; certainty: stated for it; right: the hidden unit is in it.
-        condemns: certain enough to act on, and it names a unit.
+        condemns: certain enough to act on, and it names a unit. cleared: certain that there is no fault here now.
         steps: (stated probability of the leading unit, it was the hidden one) after every reading.
     """
 
@@ -58,6 +58,7 @@ class Outcome:
     minutes: float
     readings: int
     steps: tuple[tuple[float, bool], ...]
+    cleared: bool = False
 
 
 def by_plan(_predictor: Predictor, plan: Ranking, _belief: Belief, _situation: Situation) -> Test | None:
@@ -81,17 +82,27 @@ class InFileOrder:
 
 
 def follow(predictor: Predictor, case: Case, choose: Choose, limit: int = LIMIT, wrong_point: float = 0.0) -> Outcome:
+    """Carry a policy to its call on the vehicle of a case; see ``follow_vehicle``."""
+    hidden = [(case.fault, case.severity)] if case.fault and not case.changes else []
+    vehicle = SimulatedVehicle(predictor.circuit, hidden, case.seed, case.changes, [case.fault] if case.changes else [])
+    return follow_vehicle(predictor, vehicle, (frozenset({case.unit}),), choose, limit, wrong_point, case.seed)
+
+
+def follow_vehicle(
+    predictor: Predictor, vehicle: SimulatedVehicle, hidden: Sequence[frozenset[str]], choose: Choose, limit: int = LIMIT,
+    wrong_point: float = 0.0, seed: int = 0,
+) -> Outcome:  # fmt: skip
     """Carry a policy to its call.
 
     Sondar's plan also ends where nothing pays any more; other policies go on until they are certain or have no more tests.
 
     Args:
+        hidden: per fault of the vehicle the units of which any one named is right; none for a healthy one.
         wrong_point: chance that a probe is put on another reachable point.
     """
     circuit = predictor.circuit
-    hidden = [(case.fault, case.severity)] if case.fault and not case.changes else []
-    vehicle = SimulatedVehicle(circuit, hidden, case.seed, case.changes, [case.fault] if case.changes else [])
-    slips = np.random.default_rng(case.seed + 7)
+    true = frozenset[str]().union(*hidden)
+    slips = np.random.default_rng(seed + 7)
     readings: list[Reading] = []
     situation = Situation(circuit.rest_setup())
     minutes, steps = 0.0, list[tuple[float, bool]]()
@@ -100,7 +111,7 @@ def follow(predictor: Predictor, case: Case, choose: Choose, limit: int = LIMIT,
         units = belief.units()
         if readings:
             leading = int(units.argmax())
-            steps.append((float(units[leading]), belief.hypotheses.units[leading] == case.unit))
+            steps.append((float(units[leading]), belief.hypotheses.units[leading] in true))
         if isinstance(choose, InFileOrder) and units.max() < 0.4:
             plan = Ranking((), False, "pays", (UNKNOWN,), 0.0, 0.0)  # far from a diagnosis: the fixed order needs no plan
         else:
@@ -109,10 +120,11 @@ def follow(predictor: Predictor, case: Case, choose: Choose, limit: int = LIMIT,
         test = None if done or len(readings) >= limit else choose(predictor, plan, belief, situation)
         if test is None:
             named = plan.leading[0] not in (NONE, UNKNOWN)
-            sure = named and plan.certainty >= situation.decision_threshold - 1e-9
+            certain = plan.certainty >= situation.decision_threshold - 1e-9
             return Outcome(
-                plan.leading, plan.certainty, case.unit in plan.leading and named, sure, minutes, len(readings), tuple(steps)
-            )
+                plan.leading, plan.certainty, bool(true & set(plan.leading)) and named, named and certain, minutes, len(readings),
+                tuple(steps), plan.leading[0] == NONE and certain,
+            )  # fmt: skip
         proposal = evaluate(predictor, belief, situation, test)
         assert proposal is not None
         minutes += proposal.minutes
@@ -126,6 +138,26 @@ def follow(predictor: Predictor, case: Case, choose: Choose, limit: int = LIMIT,
         situation = Situation(
             test.setup, situation.opened | places | (situation.setup.unplugged ^ test.setup.unplugged), done=situation.done | {test}
         )
+
+
+def calibration(pairs: Sequence[tuple[float, bool]]) -> dict[str, object]:
+    """Brier score, expected calibration error over ten bins with its bootstrap interval, and the bins: stated, true, count."""
+    stated = np.array([p for p, _ in pairs])
+    true = np.array([float(t) for _, t in pairs])
+    bins = np.minimum((stated * 10).astype(int), 9)
+    table = [(round(float(stated[bins == b].mean()), 3), round(float(true[bins == b].mean()), 3), int((bins == b).sum())) for b in range(10)
+             if (bins == b).any()]  # fmt: skip
+
+    def error(index: np.ndarray[tuple[int], np.dtype[np.intp]]) -> float:
+        s, t, k = stated[index], true[index], bins[index]
+        return float(sum(abs(s[k == b].sum() - t[k == b].sum()) for b in range(10)) / len(index))
+
+    rng = np.random.default_rng(1)
+    spread = np.percentile([error(rng.integers(0, len(pairs), len(pairs))) for _ in range(400)], [2.5, 97.5])
+    return {
+        "brier": round(float(np.mean((stated - true) ** 2)), 4), "ece": round(error(np.arange(len(pairs))), 4),
+        "ece interval": [round(float(x), 4) for x in spread], "bins": table,
+    }  # fmt: skip
 
 
 def draw(predictors: dict[str, Predictor], count: int, rng: np.random.Generator) -> list[tuple[Case, int]]:

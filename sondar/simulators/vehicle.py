@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -19,6 +20,32 @@ BOUND = ("always", "hot", "cold", "wiggled", "sometimes")
 """When a fault is there: all the time, with warm or cold parts, only while the harness is moved, in two readings of five."""
 
 
+@dataclass(frozen=True)
+class Conditions:
+    """What nobody has measured yet: how warm the parts are, and how far the meter is off.
+
+    Attributes:
+        temperature_c: of the parts, whatever the job says; None: as the set-up says.
+        volt_gain, ohm_gain: the meter's gain. lead_ohm: its test leads, added to every resistance.
+        decimals: of the meter's voltage display; -1 for the instrument's own.
+    """
+
+    temperature_c: float | None = None
+    volt_gain: float = 1.0
+    ohm_gain: float = 1.0
+    lead_ohm: float = 0.0
+    decimals: int = -1
+
+    def shown(self, device: Instrument, value: float) -> float:
+        """What such a meter shows of a figure."""
+        if device.accuracy_of == "ohms":
+            return value * self.ohm_gain + self.lead_ohm
+        if device.accuracy_of == "volts":
+            value *= self.volt_gain
+            return round(value, self.decimals) if self.decimals >= 0 else value
+        return value
+
+
 class SimulatedVehicle:
     """Answers measurements as a vehicle would.
 
@@ -28,13 +55,16 @@ class SimulatedVehicle:
         seed: fixes tolerances and meter noise.
         changes: what is wrong as changes of branches, in place of or beside named faults.
         behind: fault ids that those changes are a severity of, for what hands and eyes find.
+        conditions: temperature of the parts and errors of the meter.
+        bound: when the ``changes`` are there.
     """
 
     def __init__(
         self, circuit: Circuit, faults: Sequence[Sequence[str | None]] = (), seed: int = 0, changes: tuple[Change, ...] = (),
-        behind: Sequence[str] = (),
+        behind: Sequence[str] = (), conditions: Conditions = Conditions(), bound: str = "always",
     ) -> None:  # fmt: skip
         self.circuit = circuit
+        self.conditions = conditions
         self._noise = np.random.default_rng(seed)
         tolerances = np.random.default_rng(seed + 1_000_003)
         names = {b.id for b in circuit.branches(circuit.rest_setup())}
@@ -42,7 +72,7 @@ class SimulatedVehicle:
         self._deviates = {
             key: float(np.clip(tolerances.standard_normal(), -2.0, 2.0)) for name in sorted(names) for key in (name, f"{name}#emf")
         }
-        self._hidden = [(changes, "always")] if changes else []
+        self._hidden = [(changes, bound)] if changes else []
         names_of_faults = [str(item[0]) for item in faults]
         for name, item in zip(names_of_faults, faults, strict=True):
             bound = str(item[2]) if len(item) > 2 else "always"
@@ -75,13 +105,16 @@ class SimulatedVehicle:
         device = instrument(device_id)
         for ref in (red, black):
             self.circuit.point(ref)
+        if self.conditions.temperature_c is not None:
+            setup = replace(setup, temperature_c=self.conditions.temperature_c)
         self._be(setup.temperature_c, wiggled=device.finding)
         if device.finding:
             return None, self._find(device, red)
         test = Test(device.id, red, black, setup)
         population = Population(self.circuit, setup, [self._changes], self._blown, samples=1, deviates=self._deviates)
         [(_, seen)] = observations({device.id: device}, population, [test]).values()
-        return shown_once(device, seen, self._noise)
+        value, word = shown_once(device, seen, self._noise)
+        return (value if value is None else self.conditions.shown(device, value)), word
 
     def _find(self, device: Instrument, place: str) -> str:
         """What hands and eyes find at a place: the same each time they try."""
