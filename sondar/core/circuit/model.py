@@ -79,6 +79,7 @@ class Branch:
         emf_v: source voltage in series, + at terminal a.
         spread: relative standard deviation of the resistance among healthy vehicles.
         emf_spread_v: standard deviation of the source voltage in volts.
+        causes: (name, volts) of what moves the source voltage together with others, per standard deviation of that cause.
         curve: set for a non-linear part; the branch is then the curve alone.
         contact: set for a relay contact.
         fuse_rating_a: set for a fuse element.
@@ -92,6 +93,7 @@ class Branch:
     emf_v: float = 0.0
     spread: float = 0.0
     emf_spread_v: float = 0.0
+    causes: tuple[tuple[str, float], ...] = ()
     curve: Curve | None = None
     contact: RelayContact | None = None
     fuse_rating_a: float | None = None

@@ -1,20 +1,21 @@
 """Exact Bayes over the hypotheses, from the readings that stand; recomputed from scratch, so undo and audit are free.
 
-Likelihood of a reading = (1 − misread) · predicted density, meter error and spread of vehicles included, + misread · what a probe at
-a wrong place shows. That is mostly a figure the circuit does have somewhere: 0 V and 12 V are the likeliest errors of all.
-Repeats of the same test carry no new knowledge of this vehicle's tolerances, so n repeats count as their geometric mean.
+Likelihood of a reading = (1 − misread) · what is expected after the readings before it (``learning``) + misread · what a probe at a
+wrong place shows. That is mostly a figure the circuit does have somewhere: 0 V and 12 V are the likeliest errors of all.
 """
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
+from scipy.special import ndtri
 
+from sondar.core.circuit.model import Setup
 from sondar.core.diagnosis.hypotheses import HypothesisSet
+from sondar.core.diagnosis.learning import Filter, density_of
 from sondar.core.diagnosis.predictions import ERROR_ELSEWHERE, ERROR_NO_CONTACT, MISREAD, Predictor
 from sondar.core.instruments import instrument
 from sondar.core.instruments.base import LOG_OFFSET_OHM, Display, Test
@@ -22,8 +23,20 @@ from sondar.core.instruments.reading import Reading
 
 Array = npt.NDArray[np.float64]
 
+ALIKE = 0.95
+"""Chance that two looks at the same thing, predicted alike, show the same word."""
+
 WORD_CHANCE = 0.15
 """Chance that a probe or reading error shows a given word."""
+
+
+@dataclass(frozen=True, eq=False)
+class Expected:
+    """What a healthy vehicle would have shown, all readings before it considered: figure in the working scale, and words (W,)."""
+
+    mean: float
+    sd: float
+    words: Array
 
 
 @dataclass(frozen=True, eq=False)
@@ -32,13 +45,23 @@ class Belief:
 
     Attributes:
         now: (H,) posterior; steps: (R + 1, H) prior, then after each reading in order.
-        log_likelihood: (R, H) natural log of each reading's weighted likelihood.
+        log_likelihood: (R, H) natural log of each reading's likelihood given those before it.
+        residual: (R, H − 1) each reading's distance from what was expected, in standard deviations; of a word the normal deviate that
+            is exceeded as seldom as something as unexpected as that word.
+        error: (R, H − 1) chance that each reading was a probe or reading error, under every hypothesis.
+        expected: per reading the healthy vehicle's (mean, standard deviation, chance of each word) before it was taken.
+        filters: what has been learned, one filter per temperature cell; cells: (C, H − 1) their weights.
     """
 
     hypotheses: HypothesisSet
     now: Array
     steps: Array
     log_likelihood: Array
+    residual: Array
+    error: Array
+    expected: tuple[Expected, ...]
+    filters: tuple[Filter, ...]
+    cells: Array
 
     def units(self, step: int = -1) -> Array:
         """(U,) probability per replaceable unit after a step."""
@@ -51,29 +74,6 @@ class Belief:
         for suspect, probability in zip(self.hypotheses.suspects, self.steps[step], strict=True):
             found[suspect.group] += float(probability)
         return found
-
-
-def log_likelihood(reading: Reading, shown: Display, elsewhere: Display | None = None) -> Array:
-    """Natural log of the likelihood (H,) of one reading, *not on the drawing* last.
-
-    Args:
-        shown: display of the reading's test, (H − 1, 1).
-        elsewhere: displays (H − 1, P) of the same instrument all over the circuit in this set-up: what a probe at a wrong place shows.
-    """
-    device = shown.instrument
-    anything = WORD_CHANCE if reading.state is not None else 1.0 / device.span
-    probability = density(reading, shown)[:, 0]
-    wrong: Array | float = anything
-    if elsewhere is not None:
-        untouched = ERROR_NO_CONTACT if device.no_contact else 0.0
-        wrong = ERROR_ELSEWHERE * density(reading, elsewhere).mean(axis=1) + (1.0 - ERROR_ELSEWHERE - untouched) * anything
-        wrong = wrong + untouched * (reading.state == device.no_contact)
-    # A fault that comes and goes: while it is away the reading is that of the healthy circuit.
-    probability = reading.present * probability + (1.0 - reading.present) * probability[0]
-    known = (1.0 - MISREAD) * probability + MISREAD * wrong
-    unknown = 0.5 * known[0] + 0.5 * anything
-    result: Array = np.log(np.append(known, unknown))
-    return result
 
 
 def density(reading: Reading, shown: Display) -> Array:
@@ -143,13 +143,162 @@ def update(predictor: Predictor, readings: Sequence[Reading], prior: Array | Non
     """
     hypotheses = predictor.hypotheses
     prior = hypotheses.prior if prior is None else prior
-    repeats = Counter(reading.test for reading in readings)
-    rows = [log_likelihood(r, predictor.display_of(r.test), _elsewhere(predictor, r.test)) / repeats[r.test] for r in readings]
-    weights = np.array(rows).reshape(len(rows), len(prior))
-    logs = np.log(prior) + np.vstack([np.zeros(len(prior)), np.cumsum(weights, axis=0)])
+    count = len(prior) - 1
+    weights = np.repeat(np.array([weight for _, weight in predictor.temperature_cells])[:, None], count, axis=1)
+    filters = tuple(Filter(count, len(predictor.parameters.names)) for _ in predictor.temperature_cells)
+    rows, residuals, errors, expected = [], [], [], list[Expected]()
+    for index, reading in enumerate(readings):
+        taken = _take(predictor, reading, readings[:index], filters, weights)
+        weights = taken.weights
+        rows.append(taken.log_likelihood)
+        residuals.append(taken.residual)
+        errors.append(taken.error)
+        expected.append(taken.expected)
+    log_likelihood = np.array(rows).reshape(len(rows), count + 1)
+    logs = np.log(prior) + np.vstack([np.zeros(count + 1), np.cumsum(log_likelihood, axis=0)])
     steps = np.exp(logs - logs.max(axis=1, keepdims=True))
     steps /= steps.sum(axis=1, keepdims=True)
-    return Belief(hypotheses, steps[-1], steps, weights)
+    shape = (len(rows), count)
+    return Belief(
+        hypotheses, steps[-1], steps, log_likelihood, np.array(residuals).reshape(shape), np.array(errors).reshape(shape), tuple(expected),
+        filters, weights,
+    )  # fmt: skip
+
+
+@dataclass(frozen=True, eq=False)
+class _Taken:
+    log_likelihood: Array
+    residual: Array
+    error: Array
+    expected: Expected
+    weights: Array
+
+
+def _take(predictor: Predictor, reading: Reading, before: Sequence[Reading], filters: Sequence[Filter], weights: Array) -> _Taken:
+    """Likelihood of one reading after those before it; the filters learn from it."""
+    device, word = reading.device, reading.state is not None
+    anything = WORD_CHANCE if word else 1.0 / device.span
+    wrong = _misread(predictor, reading, filters, weights, anything)
+    same = _same_word(predictor, reading, before) if word else None
+    total, residual = np.zeros_like(weights), np.zeros(weights.shape[1])
+    found = []
+    healthy = []
+    for cell, (filter_, (shift, _)) in enumerate(zip(filters, predictor.temperature_cells, strict=True)):
+        forecast = predictor.forecast(reading.test, shift)
+        mean, variance = filter_.expected(forecast)
+        words = forecast.words(filter_.possible(forecast) if device.words else None)
+        figure = np.maximum(0.0, 1.0 - words.sum(axis=1))
+        if word:
+            proper = _word_chance(reading, words)
+            if same is not None:
+                proper = same[0] + (1.0 - same[1]) * proper
+            surprise = -_deviate_of_word(reading, words)
+            learned = (surprise, np.ones_like(surprise))
+        else:
+            proper, surprise, variance = density_of(reading, forecast, mean, variance)
+            proper = proper * figure
+            learned = (surprise, variance)
+        # A fault that comes and goes: while it is away the reading is that of the healthy circuit.
+        mixed = reading.present * proper + (1.0 - reading.present) * proper[0]
+        known = (1.0 - MISREAD) * mixed + MISREAD * wrong
+        share = (1.0 - MISREAD) * reading.present * proper / known
+        total[cell] = known
+        residual += weights[cell] * learned[0] / np.sqrt(learned[1])
+        found.append((forecast, *learned, share, 1.0 - (1.0 - MISREAD) * mixed / known))
+        healthy.append((mean[0], variance[0], words[0]))
+    joint = weights * total
+    known = joint.sum(axis=0)
+    error = sum(joint[cell] / known * item[4] for cell, item in enumerate(found))
+    if not word:
+        for filter_, (forecast, surprise, variance, share, _) in zip(filters, found, strict=True):
+            filter_.learn(forecast, surprise, variance, np.clip(share, 0.0, 1.0))
+    unknown = 0.5 * known[0] + 0.5 * anything
+    return _Taken(np.log(np.append(known, unknown)), residual, np.asarray(error), _expected(healthy, weights[:, 0]), joint / known)
+
+
+def _expected(healthy: Sequence[tuple[float, float, Array]], weights: Array) -> Expected:
+    """Mixture of the cells of the healthy vehicle as one mean and spread."""
+    means, variances = np.array([m for m, _, _ in healthy]), np.array([v for _, v, _ in healthy])
+    mean = float(weights @ means)
+    spread = float(weights @ (variances + (means - mean) ** 2))
+    return Expected(mean, float(np.sqrt(spread)), np.asarray(weights @ np.array([w for _, _, w in healthy])))
+
+
+def _word_chance(reading: Reading, words: Array) -> Array:
+    """(H,) chance of the word that was read; words that people use stand for those the instrument has."""
+    device = reading.device
+    behind = device.soft_words.get(reading.state or "", {reading.state: 1.0})
+    chance: Array = sum(weight * words[:, device.words.index(str(word))] for word, weight in behind.items())  # type: ignore[assignment]
+    return chance
+
+
+def _deviate_of_word(reading: Reading, words: Array) -> Array:
+    """(H,) normal deviate with as much probability beyond it, either way, as words at most as likely as the one read have."""
+    chance = _word_chance(reading, words)
+    with_figure = np.concatenate([words, np.maximum(0.0, 1.0 - words.sum(axis=1, keepdims=True))], axis=1)
+    seldom = np.where(with_figure <= chance[:, None] + 1e-9, with_figure, 0.0).sum(axis=1)
+    return np.asarray(ndtri(np.clip(0.5 * np.maximum(seldom, chance), 1e-12, 0.5)))
+
+
+def _same_word(predictor: Predictor, reading: Reading, before: Sequence[Reading]) -> tuple[Array, Array] | None:
+    """How far a word says again what an earlier one of the same instrument at the same place has said.
+
+    Two such tests that a hypothesis predicts alike are one look: what the first showed the second shows too, by ``ALIKE`` times their
+    likeness. Returns (H,) chance that settles beforehand that this word comes, and that any comes; None if nothing alike was read.
+    """
+    circuit, best = predictor.circuit, None
+    here = {circuit.point(reading.test.red).node, circuit.point(reading.test.black).node}
+    for other in before:
+        if other.state is None or other.test.instrument != reading.test.instrument:
+            continue
+        if {circuit.point(other.test.red).node, circuit.point(other.test.black).node} != here:
+            continue
+        if not reading.device.probes and other.test.red != reading.test.red:
+            continue
+        one, two = predictor.forecast(reading.test).words(), predictor.forecast(other.test).words()
+        likeness = ALIKE * (1.0 - 0.5 * np.abs(one - two).sum(axis=1))
+        if best is None or likeness.mean() > best[1].mean():
+            best = (likeness * (1.0 if other.state == reading.state else 0.0), likeness)
+    return best
+
+
+def _misread(predictor: Predictor, reading: Reading, filters: Sequence[Filter], weights: Array, anything: float) -> Array | float:
+    """(H,) what a probe at a wrong place, a misread display or a typing error shows."""
+    elsewhere = learned_display(predictor, reading.test, filters, weights)
+    if elsewhere is None:
+        return anything
+    device = reading.device
+    untouched = ERROR_NO_CONTACT if device.no_contact else 0.0
+    wrong = ERROR_ELSEWHERE * density(reading, elsewhere).mean(axis=1) + (1.0 - ERROR_ELSEWHERE - untouched) * anything
+    return np.asarray(wrong + untouched * (reading.state == device.no_contact))
+
+
+def learned_display(predictor: Predictor, test: Test, filters: Sequence[Filter], weights: Array) -> Display | None:
+    """What this instrument shows all over the circuit after what has been learned; None without probes, where no place is wrong."""
+    if not instrument(test.instrument).probes:
+        return None
+    shown = predictor.setup(test.setup).displays.get(test.instrument)
+    if shown is None or shown.shared is None:
+        return shown
+    mean, variance = shared_state(predictor, test.setup, filters, weights)  # (2, H)
+    moved = shown.mean + np.einsum("khp,kh->hp", shown.shared, mean)
+    spread = np.sqrt(shown.sd**2 + np.einsum("khp,kh->hp", shown.shared**2, variance))
+    return replace(shown, mean=moved, sd=spread)
+
+
+def shared_state(predictor: Predictor, setup: Setup, filters: Sequence[Filter], weights: Array) -> tuple[Array, Array]:
+    """Mean and variance (2, H − 1) of the battery's voltage and the parts' temperature, against what a set-up is predicted with."""
+    means, variances = np.zeros((2, weights.shape[1])), np.zeros((2, weights.shape[1]))
+    along = predictor.shared_directions(setup)  # (2, D)
+    for row in range(2):
+        cells = []
+        for (shift, _), filter_ in zip(predictor.temperature_cells, filters, strict=True):
+            mean, variance = filter_.along(along[row])
+            cells.append((mean + (shift if row == 1 else 0.0), variance))
+        centre = sum(w * m for w, (m, _) in zip(weights, cells, strict=True))
+        means[row] = centre
+        variances[row] = sum(w * (v + (m - centre) ** 2) for w, (m, v) in zip(weights, cells, strict=True))
+    return means, variances
 
 
 @dataclass(frozen=True)
@@ -160,19 +309,16 @@ class ReadingError:
     looks_like: Test | None
 
 
-def reading_error_of(predictor: Predictor, belief: Belief, reading: Reading) -> ReadingError:
+def reading_error_of(predictor: Predictor, belief: Belief, index: int, reading: Reading) -> ReadingError:
     """Whether a reading, seen after all others, was rather taken at a wrong place.
 
-    P(error | everything) = Σ_h b(h) · 0.02·p(error shows this | h) / p(this | h), over the hypotheses of the drawing.
+    P(error | everything) = Σ_h b(h) · P(error | h, this and the readings before it), over the hypotheses of the drawing.
     """
-    elsewhere = _elsewhere(predictor, reading.test)
+    elsewhere = learned_display(predictor, reading.test, belief.filters, belief.cells)
     if elsewhere is None:
         return ReadingError(0.0, None)
-    proper = density(reading, predictor.display_of(reading.test))[:, 0]
-    proper = reading.present * proper + (1.0 - reading.present) * proper[0]
-    known = np.exp(log_likelihood(reading, predictor.display_of(reading.test), elsewhere))[:-1]
     weights = belief.now[:-1] / max(float(belief.now[:-1].sum()), 1e-12)
-    share = float(weights @ (1.0 - (1.0 - MISREAD) * proper / known))
+    share = float(weights @ belief.error[index])
     fits = weights @ density(reading, elsewhere)
     tests = [t for t in predictor.setup(reading.test.setup).tests if t.instrument == reading.test.instrument]
     best = int(np.argmax(fits))
@@ -180,11 +326,6 @@ def reading_error_of(predictor: Predictor, belief: Belief, reading: Reading) -> 
     return ReadingError(
         share, None if found is None or {found.red, found.black} == {reading.test.red, reading.test.black} else found
     )
-
-
-def _elsewhere(predictor: Predictor, test: Test) -> Display | None:
-    """What this instrument shows all over the circuit; without probes there is no wrong place."""
-    return predictor.setup(test.setup).displays.get(test.instrument) if instrument(test.instrument).probes else None
 
 
 def unit_log_bayes_factors(belief: Belief, reading: int) -> Array:

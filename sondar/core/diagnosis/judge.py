@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 import numpy.typing as npt
 
-from sondar.core.diagnosis.belief import Belief, ReadingError, density, reading_error_of, unit_log_bayes_factors, update
+from sondar.core.diagnosis.belief import Belief, Expected, ReadingError, reading_error_of, unit_log_bayes_factors, update
 from sondar.core.diagnosis.costs import Situation
 from sondar.core.diagnosis.hypotheses import UNKNOWN
 from sondar.core.diagnosis.lookahead import rank_tests
@@ -85,27 +85,29 @@ def judge(predictor: Predictor, readings: Sequence[Reading], situation: Situatio
     )  # fmt: skip
 
 
-def is_within_expected(reading: Reading, shown: Display) -> bool:
-    """True if a healthy circuit would show this."""
-    device = shown.instrument
+def is_within_expected(reading: Reading, expected: Expected) -> bool:
+    """True if a healthy vehicle would show this, as far as the readings before it tell."""
+    device = reading.device
     if reading.state is not None:
-        return bool(density(reading, shown)[0, 0] > WORD_EXPECTED_FROM)
+        behind = device.soft_words.get(reading.state, {reading.state: 1.0})
+        chance = sum(weight * expected.words[device.words.index(word)] for word, weight in behind.items())
+        return bool(chance > WORD_EXPECTED_FROM)
     assert reading.value is not None
-    if shown.words[0, 0].sum() > 0.8:
+    if expected.words.sum() > 0.8:
         return False
-    distance = abs(float(device.working(reading.value)) - shown.mean[0, 0])
+    distance = abs(float(device.working(reading.value)) - expected.mean)
     ends = device.working([reading.value - reading.resolution, reading.value + reading.resolution])
-    return bool(distance <= EXPECTED_SDS * shown.sd[0, 0] + 0.5 * float(ends[1] - ends[0]))
+    return bool(distance <= EXPECTED_SDS * expected.sd + 0.5 * float(ends[1] - ends[0]))
 
 
 def _effect(predictor: Predictor, belief: Belief, reading: Reading, index: int) -> Effect:
     shown = predictor.display_of(reading.test)
     weights = belief.log_likelihood[index]
     unlikely = bool(weights[:-1].max() < weights[-1] + np.log(0.5))
-    error = reading_error_of(predictor, belief, reading)
+    error = reading_error_of(predictor, belief, index, reading)
     leads = belief.hypotheses.units[int(np.argmax(belief.units()))]
     told = error.probability > ERROR_SAID_ABOVE and leads != UNKNOWN
     return Effect(
-        reading, shown, is_within_expected(reading, shown), belief.units(index), belief.units(index + 1), unlikely,
+        reading, shown, is_within_expected(reading, belief.expected[index]), belief.units(index), belief.units(index + 1), unlikely,
         error if told else None,
     )  # fmt: skip

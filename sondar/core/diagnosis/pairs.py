@@ -46,7 +46,7 @@ class Pair:
 def _is_odd(predictor: Predictor, belief: Belief, readings: Sequence[Reading]) -> bool:
     if belief.units()[belief.hypotheses.units.index(UNKNOWN)] >= ASKED_FROM:
         return True
-    return sum(reading_error_of(predictor, belief, reading).probability > 0.5 for reading in readings) >= 2
+    return sum(reading_error_of(predictor, belief, index, reading).probability > 0.5 for index, reading in enumerate(readings)) >= 2
 
 
 def _candidates(belief: Belief) -> list[int]:

@@ -13,14 +13,17 @@ from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
+from cachetools import LRUCache
 from scipy.special import ndtr
 
 from sondar.core.circuit.model import Setup
 from sondar.core.circuit.network import Circuit
+from sondar.core.diagnosis.forecast import Forecast, Parameters, forecast, parameters_of
 from sondar.core.diagnosis.hypotheses import HypothesisSet, build_hypotheses, distinct_control_states
 from sondar.core.instruments import INSTRUMENTS, ORDINARY, displays, instrument, sensible_tests
 from sondar.core.instruments.base import Controls, Display, Population, Test
 from sondar.core.solving.operating_points import SAMPLES
+from sondar.core.solving.parameters import TEMPERATURE
 
 Array = npt.NDArray[np.float64]
 
@@ -35,6 +38,18 @@ ERROR_ELSEWHERE, ERROR_NO_CONTACT = 0.5, 0.3
 
 MOVES_LEAST = 0.2
 """A test of a whole vehicle is kept if some outcome's probability differs by this much between two of the faults considered."""
+
+TEMPERATURE_SD = 13.0
+"""Standard deviation in kelvin of parts that nobody has measured: a workshop, a yard, a winter street."""
+
+CELL_K = 10.0
+"""Width of a temperature cell of thermistors."""
+
+KNOWN_BATTERY, KNOWN_K = 0.15, 3.0
+"""The plan's vehicles: share of the battery's spread that is left once it has been measured, and kelvins likewise."""
+
+FORECASTS_KEPT = 256
+"""Tests that are kept per predictor; one takes about half a megabyte."""
 
 SEPARATION = 1.6
 """Neighbouring predictions this many pooled standard deviations apart fall into different outcome classes."""
@@ -71,18 +86,20 @@ class Predictor:
         instruments: those whose tests are worked out for every set-up; any other can still be read and judged.
         only: ids of the faults considered, for a whole vehicle after its triage; tests that none of them moves are then left out.
         samples: vehicles by which tolerances are spread, the nominal one included.
+        temperature_sd: standard deviation in kelvin of the parts' temperature around that of the job.
     """
 
     def __init__(
         self, circuit: Circuit, temperature_c: float = 20.0, instruments: Sequence[str] = ORDINARY, only: frozenset[str] | None = None,
-        samples: int = SAMPLES,
+        samples: int = SAMPLES, temperature_sd: float = TEMPERATURE_SD,
     ) -> None:  # fmt: skip
-        self.only, self.samples = only, samples
+        self.only, self.samples, self.temperature_sd = only, samples, temperature_sd
         self.circuit = circuit
         self.temperature_c = temperature_c
         self.instruments = frozenset(instrument(name).id for name in instruments)
         self._setups: dict[Setup, SetupPredictions] = {}
         self._displays: dict[Test, Display] = {}
+        self._forecasts: LRUCache[tuple[Test, float], Forecast] = LRUCache(FORECASTS_KEPT)
         self._lock = threading.RLock()
 
     @cached_property
@@ -121,11 +138,58 @@ class Predictor:
                     self._displays[test] = self._displays_of(test.setup, [test])[test.instrument]
             return self._displays[test]
 
+    @cached_property
+    def parameters(self) -> Parameters:
+        """Everything that readings share."""
+        cells = len(self.temperature_cells)
+        spread = self.temperature_sd if cells == 1 else CELL_K / np.sqrt(12.0)
+        return parameters_of(self.circuit, self.circuit.usual_states(), spread)
+
+    @cached_property
+    def temperature_cells(self) -> tuple[tuple[float, float], ...]:
+        """(kelvins above the job's temperature, prior weight) of temperatures that have to be told apart.
+
+        One if everything follows temperature so weakly that a straight line does, as copper does.
+        """
+        if not any(part.family == "ntc" for part in self.circuit.parts.values()) or self.temperature_sd < CELL_K / 2:  # type: ignore[attr-defined]
+            return ((0.0, 1.0),)
+        shifts = CELL_K * np.arange(-3.0, 4.0)
+        weights = np.exp(-0.5 * (shifts / self.temperature_sd) ** 2)
+        return tuple((float(s), float(w)) for s, w in zip(shifts, weights / weights.sum(), strict=True))
+
+    def shared_directions(self, setup: Setup) -> Array:
+        """(2, D) how the battery's voltage in a set-up and the temperature of the parts follow from the parameters."""
+        found = np.zeros((2, len(self.parameters.names)))
+        branches = self.circuit.branches(setup)
+        for branch in branches:
+            if branch.part == self.circuit.battery:
+                for name, volts in branch.causes:
+                    found[0, self.parameters.index(name)] = volts
+        found[1, self.parameters.index(TEMPERATURE)] = self.parameters.temperature_sd
+        return found
+
+    def forecast(self, test: Test, kelvin: float = 0.0) -> Forecast:
+        """One test under every hypothesis, with its parts warmer by so many kelvins than its set-up says."""
+        key = (test, kelvin)
+        with self._lock:
+            if key not in self._forecasts:
+                setup = replace(test.setup, temperature_c=test.setup.temperature_c + kelvin)
+                self._forecasts[key] = forecast(self.circuit, self.hypotheses, self.parameters, replace(test, setup=setup))
+            return self._forecasts[key]
+
     def _displays_of(self, setup: Setup, tests: Sequence[Test]) -> dict[str, Display]:
         hypotheses = self.hypotheses
         faults = [self.circuit.faults.get(suspect.fault) for suspect in hypotheses.suspects[:-1]]
-        population = Population(self.circuit, setup, hypotheses.changes, hypotheses.blown, faults, self.samples)
+        population = Population(
+            self.circuit, setup, hypotheses.changes, hypotheses.blown, faults, self.samples, scale=self._known_scale
+        )
         return {name: between_severities(shown, hypotheses) for name, shown in displays(population, tuple(tests)).items()}
+
+    @cached_property
+    def _known_scale(self) -> dict[str, float]:
+        """Spreads of the plan's vehicles: what can be measured by itself counts as measured."""
+        found = {name: KNOWN_BATTERY for name in self.parameters.network if name.startswith(f"{self.circuit.battery} ")}
+        return {**found, TEMPERATURE: KNOWN_K}
 
     def _compute(self, setup: Setup) -> SetupPredictions:
         tests = sensible_tests(self.circuit, setup, self.instruments)

@@ -5,14 +5,14 @@ set-up, and what it shows there. Everything else (belief, ranking, record, scree
 new instrument is one file here and one line in ``__init__``.
 
 Array layout: S samples of tolerances (0 is the nominal vehicle), H hypotheses, P tests of one instrument, W words.
-Working scale: log10(ohms + 0.05 Ω) where ``log_scale`` is set, the figure itself elsewhere.
+Working scale: log10(ohms + 0.5 Ω) where ``log_scale`` is set, the figure itself elsewhere.
 """
 
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, ClassVar, Literal
 
 import numpy as np
@@ -23,6 +23,7 @@ from sondar.core.circuit.network import Circuit
 from sondar.core.errors import QuantityError
 from sondar.core.quantities import Entry, parse_entry
 from sondar.core.solving.operating_points import SAMPLES, Hypothesis, Mask, Pair, Waves
+from sondar.core.solving.parameters import SHARED
 from sondar.core.solving.solver import solve_waves
 
 if TYPE_CHECKING:
@@ -31,7 +32,8 @@ if TYPE_CHECKING:
 Array = npt.NDArray[np.float64]
 Controls = tuple[tuple[str, str], ...]
 
-LOG_OFFSET_OHM = 0.05
+LOG_OFFSET_OHM = 0.5
+"""Resistances below this are told apart by their difference rather than their ratio: test leads and the last digit blur them."""
 
 
 @dataclass(frozen=True)
@@ -54,6 +56,7 @@ class Population:
         hypotheses: (H,) changes of branches. blown: (H, n_fuses) fuses that each has opened.
         faults: (H,) the fault behind each, None for a healthy vehicle; only findings ask for it.
         deviates: standard normal deviates per parameter: one certain vehicle in place of samples.
+        scale: factor on the deviates of single parameters among the samples.
     """
 
     circuit: Circuit
@@ -63,12 +66,13 @@ class Population:
     faults: Sequence[Fault | None] = ()
     samples: int = SAMPLES
     deviates: dict[str, float] | None = None
+    scale: Mapping[str, float] = field(default_factory=dict)
 
     def solve(self, pairs: Sequence[Pair], flows: Sequence[str] = (), setup: Setup | None = None) -> Waves:
         """Operating points at the pairs and in the branches asked for, in this set-up or another."""
         return solve_waves(
             self.circuit, setup or self.setup, pairs, self.hypotheses, self.blown, samples=self.samples, deviates=self.deviates,
-            flows=flows,
+            flows=flows, scale=self.scale,
         )  # fmt: skip
 
     def blocked(self, branches: Sequence[str]) -> npt.NDArray[np.bool_]:
@@ -117,6 +121,7 @@ class Display:
         mean, sd: (H, P) of the figure, in the working scale.
         words: (H, P, W) probability of each word; the rest is the figure.
         nominal: (H, P) SI value for the nominal vehicle, the index of its word where there are words only.
+        shared: (2, H, P) how the figure moves per volt of the battery and per kelvin of the parts; None where that is not known.
     """
 
     instrument: Instrument
@@ -124,11 +129,13 @@ class Display:
     sd: Array
     words: Array
     nominal: Array
+    shared: Array | None = None
 
     def at(self, test: int) -> Display:
         """The same for one test, keeping the axis with length 1."""
         one = slice(test, test + 1)
-        return Display(self.instrument, self.mean[:, one], self.sd[:, one], self.words[:, one], self.nominal[:, one])
+        shared = None if self.shared is None else self.shared[:, :, one]
+        return Display(self.instrument, self.mean[:, one], self.sd[:, one], self.words[:, one], self.nominal[:, one], shared)
 
 
 @dataclass(frozen=True)
@@ -236,8 +243,9 @@ class Instrument(ABC):
             zero = np.zeros(chance.shape[:2])
             return Display(self, zero, zero + 1.0, chance, seen.words[0].argmax(axis=-1).astype(float))
         values = self.working(seen.value)
-        body = values[1:] if values.shape[0] > 1 else values
+        body = _sampled(values)
         mean, variance = body.mean(axis=0), body.var(axis=0)
+        shared = values[-len(SHARED) :] - values[0] if len(body) < len(values) else None
         size = 10.0**mean if self.log_scale else np.abs(mean)
         # GUM type B: an error bound is a rectangular distribution of standard deviation bound / √3.
         error = (self.error_share * size + self.error_floor) / np.sqrt(3.0)
@@ -245,7 +253,7 @@ class Instrument(ABC):
             error = error / (size * np.log(10.0))
         variance = variance + error**2 + (0.0 if seen.wander is None else seen.wander**2)
         words = np.zeros((*mean.shape, len(self.words))) if chance is None else chance
-        return Display(self, mean, np.sqrt(variance), words, seen.value[0])
+        return Display(self, mean, np.sqrt(variance), words, seen.value[0], shared)
 
     def discovered(self, discovery: Discovery, luck: float) -> bool:
         """True if a simulated vehicle shows the first word at a place; ``luck`` is uniform in 0 … 1 and fixed per place.
@@ -320,8 +328,12 @@ def _chances(words: Array | None) -> Array | None:
     """(H, P, W) mean chance of each word over the vehicles."""
     if words is None:
         return None
-    body = words[1:] if words.shape[0] > 1 else words
-    return np.asarray(np.clip(body.mean(axis=0), 0.0, 1.0))
+    return np.asarray(np.clip(_sampled(words).mean(axis=0), 0.0, 1.0))
+
+
+def _sampled(values: Array) -> Array:
+    """Of vehicles (S, …) those that spread tolerances: neither the nominal one nor those moved along ``SHARED``."""
+    return values[1 : -len(SHARED)] if len(values) > 1 + len(SHARED) else values
 
 
 def loaded(volts: Array, ohms: Array, load_ohm: float) -> Array:

@@ -28,6 +28,7 @@ class Changes:
         shape = (solver.samples, count, len(solver.contacts))
         self.contact_closed = np.broadcast_to(solver.sampled_resistance[:, None, solver.contacts], shape).copy()
         self.contact_open = np.full(shape, AIR_OHM)
+        self.contact_own = np.ones((count, len(solver.contacts)), dtype=bool)
         plain: list[tuple[int, int, int, int, float]] = []
         for h, changes in enumerate(hypotheses):
             for slot, change in enumerate(changes):
@@ -42,8 +43,9 @@ class Changes:
                     plain.append((h, slot, index, 1, change.add_ohm))
                 else:
                     plain.append((h, slot, index, 2, change.scale or 1.0))
+        self._plain = np.array(plain).reshape(len(plain), 5)
         if plain:
-            self._add_plain(np.array(plain))
+            self._add_plain(self._plain)
 
     def _curve(self, branch: int) -> tuple[float, ...]:
         curve = self.solver.branches[branch].curve
@@ -78,6 +80,7 @@ class Changes:
             position = self.solver.contacts.index(index)
             if change.set_ohm is not None:
                 self.contact_closed[:, h, position] = self.contact_open[:, h, position] = change.set_ohm
+                self.contact_own[h, position] = False
             elif change.add_ohm is not None:
                 self.contact_closed[:, h, position] += change.add_ohm
 
@@ -107,6 +110,28 @@ class Changes:
                 opened = np.where(blown[:, position], -OPEN_OHM, 0.0)
                 deltas.append(np.broadcast_to(opened[None, :, None], (solver.samples, count, 1)))
         return np.concatenate(ports, axis=1), np.concatenate(deltas, axis=2)
+
+    def coefficients(self, state: Mask) -> Array:
+        """(H, Q) how much each branch's own term in the network moves per unit of the logarithm of its healthy resistance.
+
+        A term is −R where the branch's current is an unknown and 1/R elsewhere; what a hypothesis puts in the branch's place does
+        not move with it, what it adds stays as it is.
+        """
+        ohms, kept = self.ports.resistance[0], self.ports.kept
+        with np.errstate(divide="ignore", invalid="ignore"):
+            healthy = np.where(kept, ohms, 1.0 / ohms)
+        found = np.tile(np.where(np.isfinite(healthy), healthy, 0.0), (len(self.port), 1))
+        if len(self._plain):
+            h, _, index, how = self._plain[:, :4].astype(np.intp).T
+            value = self._plain[:, 4]
+            own = np.where(how == 0, 0.0, ohms[index] * np.where(how == 2, value, 1.0))
+            with np.errstate(divide="ignore", invalid="ignore"):
+                shunt = own / (own + np.where(how == 1, value, 0.0)) ** 2
+            found[h, index] = np.nan_to_num(np.where(kept[index], own, shunt), posinf=0.0, neginf=0.0)
+        for position, index in enumerate(self.solver.contacts):
+            conducts = state[0, :, position] & kept[index] & self.contact_own[:, position]
+            found[:, index] = np.where(conducts, self.solver.closed_ohm[position], 0.0)
+        return found
 
     def lifted(self) -> Array:
         """Port quantities (S, H, Q) before resistances change, with changed source voltages applied."""

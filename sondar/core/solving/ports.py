@@ -5,17 +5,15 @@ One solve per sample gives B = Wᵀ·M⁻¹·W and Wᵀ·x for the port vectors 
 
 from __future__ import annotations
 
-import zlib
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import lru_cache
 
 import numpy as np
-from scipy.stats import norm
 
 from sondar.core.circuit.model import AIR_OHM, CHASSIS, OPEN_OHM, Branch, Curve, Setup
 from sondar.core.circuit.network import Circuit
 from sondar.core.solving.operating_points import SAMPLES, Array, Mask, Pair
+from sondar.core.solving.parameters import sample_normals, source_name
 
 IMPEDANCE_FORM_OHM = 1e4
 """Resistances up to this, and all sources, keep their current as an unknown."""
@@ -32,21 +30,6 @@ def curve_floor(curve: Curve) -> float:
     reference_ohm = {"lamp": curve.parameters[1], "motor": curve.parameters[0], "diode": 1e-3 * curve.parameters[2],
                     "sink": curve.parameters[1] / curve.parameters[0]}[curve.kind]  # fmt: skip
     return 1e-3 / reference_ohm
-
-
-@lru_cache(maxsize=4096)
-def sample_normals(name: str, samples: int) -> Array:
-    """Standard normal deviates (samples,) for one parameter; entry 0 is 0, the nominal vehicle.
-
-    Stratified and shuffled by a seed from the parameter's name, so results do not depend on order or process.
-    """
-    if samples == 1:
-        return np.zeros(1)
-    strata = norm.ppf((np.arange(samples - 1) + 0.5) / (samples - 1))
-    order = np.random.default_rng(zlib.crc32(name.encode())).permutation(samples - 1)
-    deviates = np.concatenate([[0.0], strata[order]])
-    deviates.setflags(write=False)
-    return deviates
 
 
 @dataclass(frozen=True, eq=False)
@@ -148,7 +131,9 @@ class PortNetwork:
                 matrix[:, :, row] += incidence
                 matrix[:, row, :] += incidence
                 matrix[:, row, row] = -resistance[:, index]
-                source[:, row] = branch.emf_v + branch.emf_spread_v * self.normals(f"{branch.id}#emf")
+                source[:, row] = branch.emf_v + branch.emf_spread_v * self.normals(source_name(branch))
+                for cause, volts in branch.causes:
+                    source[:, row] += volts * self.normals(cause)
                 vectors[row, index] = 1.0
                 row += 1
                 continue

@@ -19,16 +19,18 @@ sections solvable; whether a point *floats* is told from its Thévenin resistanc
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 import numpy as np
+import numpy.typing as npt
 
 from sondar.core.circuit.model import Setup
 from sondar.core.circuit.network import Circuit
 from sondar.core.errors import UnsolvableNetworkError
 from sondar.core.solving.changes import Changes
 from sondar.core.solving.curves import CURVES
-from sondar.core.solving.operating_points import SAMPLES, Array, Hypothesis, Mask, OperatingPoints, Pair, Waves
+from sondar.core.solving.operating_points import SAMPLES, Array, Hypothesis, Mask, OperatingPoints, Pair, Slopes, Waves
+from sondar.core.solving.parameters import SHARED, Directions, directions, parameter_names, sample_matrix
 from sondar.core.solving.ports import PortNetwork, curve_floor
 
 _STATE_ROUNDS = 8
@@ -38,19 +40,49 @@ _NEWTON_ROUNDS = 80
 def solve_waves(
     circuit: Circuit, setup: Setup, pairs: Sequence[Pair], hypotheses: Sequence[Hypothesis], blown: Mask, *,
     samples: int = SAMPLES, deviates: dict[str, float] | None = None, flows: Sequence[str] = (),
+    parameters: Sequence[str] | None = None, scale: Mapping[str, float] | None = None,
 ) -> Waves:  # fmt: skip
-    """Solve every switching state of a set-up; see ``SetupSolver`` and ``Circuit.phases``."""
+    """Solve every switching state of a set-up; see ``SetupSolver`` and ``Circuit.phases``.
+
+    Args:
+        samples: vehicles by which tolerances are spread, the nominal one included: the network is solved for that one and followed
+            along its slopes to the others. The last two vehicles are the nominal one moved by a unit of ``SHARED``.
+        parameters: in place of sampled vehicles, one direction per parameter of these names; the states then have slopes.
+        scale: factor on the deviates of single parameters in sampled vehicles.
+    """
     phases = circuit.phases(setup)
-    states = tuple(SetupSolver(circuit, instant, pairs, samples, deviates, flows).solve(hypotheses, blown) for _, instant in phases)
+    states = []
+    for _, instant in phases:
+        solver = SetupSolver(circuit, instant, pairs, 1, deviates, flows)
+        if parameters is not None:
+            states.append(solver.solve(hypotheses, blown, directions(circuit, instant, solver.branches, parameters)))
+        elif samples > 1 and deviates is None:
+            names = parameter_names(solver.branches)
+            columns = [*names, *(name for name in SHARED if name not in names)]
+            mixed = np.zeros((len(columns), samples - 1 + len(SHARED)))
+            mixed[: len(names), : samples - 1] = sample_matrix(names, samples, scale or {})
+            for index, name in enumerate(SHARED):
+                mixed[columns.index(name), samples - 1 + index] = 1.0
+            spread = directions(circuit, instant, solver.branches, columns).along(mixed)
+            states.append(solver.solve(hypotheses, blown, spread).moved())
+        else:
+            states.append(solver.solve(hypotheses, blown))
     frequencies = circuit.pulse_frequencies_hz(setup) if len(phases) > 1 else {}
-    return Waves(states, tuple(share for share, _ in phases), tuple(dict(instant.pulses) for _, instant in phases), frequencies)
+    return Waves(
+        tuple(states), tuple(share for share, _ in phases), tuple(dict(instant.pulses) for _, instant in phases), frequencies
+    )
 
 
 class SetupSolver(PortNetwork):
     """One circuit in one set-up; relay contacts and fuses are states iterated until they agree with the currents."""
 
-    def solve(self, hypotheses: Sequence[Hypothesis], blown: Mask | None = None) -> OperatingPoints:
+    def solve(
+        self, hypotheses: Sequence[Hypothesis], blown: Mask | None = None, along: Directions | None = None
+    ) -> OperatingPoints:
         """Operating points of every hypothesis; ``blown`` (H, n_fuses) marks fuses that have opened.
+
+        Args:
+            along: directions whose slopes are wanted; only with one sample.
 
         Raises:
             UnsolvableNetworkError: a curve did not converge (does not happen for rising curves).
@@ -62,7 +94,7 @@ class SetupSolver(PortNetwork):
         result = OperatingPoints(
             np.empty((*shape, len(self.pairs))), np.empty((*shape, len(self.pairs))),
             np.zeros((*shape, len(self.fuses))), np.zeros((*shape, len(self.contacts))),
-            np.zeros((*shape, len(self.flows))), np.ones(count, dtype=bool),
+            np.zeros((*shape, len(self.flows))), np.ones(count, dtype=bool), self._no_slopes(count, along),
         )  # fmt: skip
         # Contacts start as the healthy nominal vehicle has them; each hypothesis moves on from there.
         start = self._healthy_contacts()
@@ -73,8 +105,11 @@ class SetupSolver(PortNetwork):
             for base in sorted(tuple(bool(v) for v in row) for row in np.unique(state[0, todo], axis=0)):
                 rows = todo[(state[0, todo] == np.array(base, dtype=bool)).all(axis=1)]
                 part = self._solve_states(
-                    Changes(self, self.ports(base), [hypotheses[h] for h in rows]), state[:, rows], base, blown[rows]
+                    Changes(self, self.ports(base), [hypotheses[h] for h in rows]), state[:, rows], base, blown[rows], along
                 )
+                if result.slopes is not None and part.slopes is not None:
+                    for name in ("volts", "ohms", "flow_amps"):
+                        getattr(result.slopes, name)[rows] = getattr(part.slopes, name)
                 for name in ("volts", "ohms", "fuse_amps", "coil_amps", "flow_amps"):
                     getattr(result, name)[:, rows] = getattr(part, name)
                 wanted = (np.abs(part.coil_amps) >= self.pull_in) != self.closed_at_rest
@@ -85,6 +120,13 @@ class SetupSolver(PortNetwork):
                 break
         result.settled[todo] = False
         return result
+
+    def _no_slopes(self, count: int, along: Directions | None) -> Slopes | None:
+        if along is None:
+            return None
+        columns = along.emf.shape[1]
+        pairs, flows = (np.zeros((count, wanted, columns)) for wanted in (len(self.pairs), len(self.flows)))
+        return Slopes(pairs, pairs.copy(), flows)
 
     def _healthy_contacts(self) -> tuple[bool, ...]:
         state = tuple(bool(v) for v in self.closed_at_rest)
@@ -100,7 +142,9 @@ class SetupSolver(PortNetwork):
             state = wanted
         return state
 
-    def _solve_states(self, changes: Changes, state: Mask, base: tuple[bool, ...], blown: Mask) -> OperatingPoints:
+    def _solve_states(
+        self, changes: Changes, state: Mask, base: tuple[bool, ...], blown: Mask, along: Directions | None = None
+    ) -> OperatingPoints:
         port, delta = changes.select(state, base, blown)  # (H, K), (S, H, K)
         matrix = changes.ports.matrix
         opened = changes.lifted()  # (S, H, Q)
@@ -120,6 +164,7 @@ class SetupSolver(PortNetwork):
         diagonal = np.einsum("sqq->sq", matrix)[:, None, self.pair_port0 :]
         through = columns @ gain  # (S, H, O, K)
         own = diagonal - np.einsum("shpk,shpk->shp", through[:, :, pair], columns[:, :, pair])
+        current = slope = np.zeros((*opened.shape[:2], 0))
         if self.curve_branches:
             coupling = matrix[:, seen][:, None, :, self.curve_branches]
             across = coupling - through @ columns[:, :, curve].transpose(0, 1, 3, 2)  # (S, H, O, L)
@@ -128,6 +173,10 @@ class SetupSolver(PortNetwork):
             eye = np.eye(len(self.curve_branches))
             damped = small_solve(eye + slope[..., :, None] * across[:, :, curve], slope[..., :, None] * eye)
             own = own - np.einsum("shpl,shpl->shp", across[:, :, pair] @ damped, across[:, :, pair])
+        slopes = None
+        if along is not None:
+            wanted = np.array([*range(self.pair_port0, matrix.shape[1]), *self.flows], dtype=int)
+            slopes = self._slopes(changes, state, along, wanted, port, gain[0], opened[0], at_changed[0], current[0], slope[0])
         return OperatingPoints(
             volts[:, :, pair],
             np.maximum(own, 0.0),
@@ -135,7 +184,37 @@ class SetupSolver(PortNetwork):
             volts[:, :, pairs + fuses : pairs + fuses + coils],
             volts[:, :, pairs + fuses + coils : curve.start],
             np.ones(len(port), dtype=bool),
+            slopes,
         )
+
+    def _slopes(
+        self, changes: Changes, state: Mask, along: Directions, wanted: npt.NDArray[np.intp], port: npt.NDArray[np.intp],
+        gain: Array, opened: Array, at_changed: Array, current: Array, slope: Array,
+    ) -> Slopes:  # fmt: skip
+        """Slopes at the operating point along directions of resistances and sources.
+
+        A branch's term in the network moves by δ; what is looked at then moves by −B[o, i]·u_i·δ, with B the port matrix under the
+        hypothesis (curves replaced by their slopes) and u_i the branch's own port quantity (Director and Rohrer, 1969).
+        """
+        moving = np.flatnonzero(np.any(along.log_ohm != 0.0, axis=1) | np.any(along.emf != 0.0, axis=1))
+        matrix, curves = changes.ports.matrix[0], self.curve_branches
+        at_wanted, at_moving = matrix[wanted][:, port].transpose(1, 0, 2), matrix[moving][:, port].transpose(1, 0, 2)  # (H, ·, K)
+        through = at_wanted @ gain
+        seen = matrix[np.ix_(wanted, moving)] - through @ at_moving.transpose(0, 2, 1)  # (H, O, M)
+        own = opened[:, moving] - (at_moving @ (gain @ at_changed[..., None]))[..., 0]  # (H, M)
+        if curves:
+            at_curves = matrix[curves][:, port].transpose(1, 0, 2)
+            from_moving = matrix[np.ix_(moving, curves)] - at_moving @ gain @ at_curves.transpose(0, 2, 1)  # (H, M, L)
+            from_wanted = matrix[np.ix_(wanted, curves)] - through @ at_curves.transpose(0, 2, 1)
+            between = matrix[np.ix_(curves, curves)] - at_curves @ gain @ at_curves.transpose(0, 2, 1)
+            eye = np.eye(len(curves))
+            damped = small_solve(eye + slope[:, :, None] * between, slope[:, :, None] * eye)
+            seen = seen - from_wanted @ damped @ from_moving.transpose(0, 2, 1)
+            own = own - (from_moving @ current[..., None])[..., 0]
+        terms = changes.coefficients(state)[:, moving, None] * along.log_ohm[moving]  # (H, M, C)
+        quantities = seen @ (own[..., None] * terms + along.emf[moving])
+        pairs = len(self.pairs)
+        return Slopes(quantities[:, :pairs], seen[:, :pairs] ** 2 @ terms, quantities[:, pairs:])
 
     def _solve_curves(self, changes: Changes, opened: Array, coupling: Array) -> tuple[Array, Array]:
         """Currents and slopes (S, H, L) at the ports of non-linear parts: u = U₀ − Z·i(u), damped Newton."""

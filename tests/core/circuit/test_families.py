@@ -13,7 +13,8 @@ from sondar.core.circuit.model import Curve, copper_resistance
 from sondar.core.circuit.network import Circuit
 from sondar.core.solving.curves import CURVES
 from sondar.core.solving.operating_points import SAMPLES
-from sondar.core.solving.ports import curve_floor, sample_normals
+from sondar.core.solving.parameters import sample_normals
+from sondar.core.solving.ports import curve_floor
 from sondar.core.solving.solver import SetupSolver
 from tests.conftest import circuit_of
 from tests.core.solving.test_solver_by_hand import HEAD, one_part, volts
