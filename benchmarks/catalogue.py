@@ -14,6 +14,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from sondar.core.circuit.document.fields import behind
+from sondar.core.circuit.families import Plug
 from sondar.core.circuit.model import AIR_OHM, CHASSIS, OPEN_OHM, Change
 from sondar.core.circuit.network import Circuit
 
@@ -275,6 +276,8 @@ def troubles(circuit: Circuit) -> list[Trouble]:
     """Everything of the document that can go wrong, wiring included."""
     found = []
     for name, part in circuit.parts.items():
+        if isinstance(part, Plug):
+            continue  # see ``between_neighbours``
         for manner, weight, draw, graded, ending in _rows(name, part):
             unit = name + ending if ending else (part.module or name)
             found.append(

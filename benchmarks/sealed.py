@@ -68,9 +68,10 @@ def by_information(predictor: Predictor, _plan: Ranking, belief: Belief, situati
 
     for setup in candidate_setups(predictor, situation):
         predictions = predictor.setup(setup)
-        joint = np.einsum("tkh,hu->tku", predictions.outcome * belief.now, member)
-        total = joint.sum(axis=2)
-        gain = entropy(belief.units()) - np.sum(total * entropy(joint / np.maximum(total, 1e-15)[..., None]), axis=1)
+        joint = (predictions.chance * belief.now) @ member
+        total = joint.sum(axis=1)
+        left = np.add.reduceat(total * entropy(joint / np.maximum(total, 1e-15)[:, None]), predictions.first[:-1])
+        gain = entropy(belief.units()) - left
         for index in np.argsort(-gain)[:6]:
             test = predictions.tests[index]
             if test in situation.done or gain[index] <= 0.0:

@@ -133,7 +133,8 @@ def follow_vehicle(
             others = [p.ref for p in circuit.points.values() if p.reachable(test.setup) and p.ref not in (test.red, test.black)]
             red = str(slips.choice(others))
         value, word = vehicle.measure(test.instrument, red, test.black, test.setup)
-        readings.append(Reading(str(len(readings)), test, value, word))
+        digits = vehicle.conditions.decimals if INSTRUMENTS[test.instrument].accuracy_of == "volts" else -1
+        readings.append(Reading(str(len(readings)), test, value, word, 0.5 * 10.0**-digits if digits >= 0 else 0.0))
         places = {circuit.point(ref).place for ref in (test.red, test.black)}
         situation = Situation(
             test.setup, situation.opened | places | (situation.setup.unplugged ^ test.setup.unplugged), done=situation.done | {test}

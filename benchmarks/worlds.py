@@ -54,7 +54,11 @@ class RealVehicle(Circuit):
         self.paths = paths
 
     def branches(self, setup: Setup) -> list[Branch]:
-        return super().branches(setup) + [Branch(name, name, self.node(a), self.node(b)) for name, a, b in self.paths]
+        return super().branches(setup) + [
+            Branch(name, name, self.node(a), self.node(b))
+            for name, a, b in self.paths
+            if not (b.endswith("/c") and b.split(".")[0] in setup.unplugged)  # exchanged cavities come apart with their plug
+        ]
 
 
 @dataclass(frozen=True)

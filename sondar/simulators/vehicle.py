@@ -82,6 +82,7 @@ class SimulatedVehicle:
             self._hidden.append((next((s.changes for s in severities if s.label == item[1]), severities[0].changes), bound))
         self._faulty = tuple(circuit.faults[fault] for fault in (*names_of_faults, *behind))
         self._found: dict[tuple[str, str], str] = {}
+        self._calibration: dict[str, tuple[float, float]] = {}
         self._changes: tuple[Change, ...] = ()
         self._blown = blown_fuses(circuit, [()])
         self._be(20.0, wiggled=False)
@@ -113,8 +114,14 @@ class SimulatedVehicle:
         test = Test(device.id, red, black, setup)
         population = Population(self.circuit, setup, [self._changes], self._blown, samples=1, deviates=self._deviates)
         [(_, seen)] = observations({device.id: device}, population, [test]).values()
-        value, word = shown_once(device, seen, self._noise)
+        value, word = shown_once(
+            device, seen, self._noise, self._calibration.setdefault(device.accuracy_of or device.id, self._drawn())
+        )
         return (value if value is None else self.conditions.shown(device, value)), word
+
+    def _drawn(self) -> tuple[float, float]:
+        """How far an instrument's gain and zero are off."""
+        return float(self._noise.uniform(-1.0, 1.0)), float(self._noise.uniform(-1.0, 1.0))
 
     def _find(self, device: Instrument, place: str) -> str:
         """What hands and eyes find at a place: the same each time they try."""

@@ -153,11 +153,17 @@ class Acts:
 
 @dataclass(frozen=True)
 class Severity:
-    """One severity of a fault: a label such as ``30 Ω``, its share of the fault's rate, its changes."""
+    """One severity of a fault: a label such as ``30 Ω``, its share of the fault's rate, its changes.
+
+    Attributes:
+        grade: (axis, position) of a cell on a grid, which stands for everything halfway to its neighbours on the same axis; None for a
+            severity that stands for itself alone.
+    """
 
     label: str
     weight: float
     changes: tuple[Change, ...]
+    grade: tuple[str, float] | None = None
 
     @property
     def key(self) -> str:

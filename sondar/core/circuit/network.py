@@ -11,13 +11,17 @@ from dataclasses import replace
 from functools import cached_property
 
 from sondar.core.circuit.document.fields import CircuitDocument, behind
-from sondar.core.circuit.families import Contact, Part, PulledInput, Splice, Wire
+from sondar.core.circuit.families import Contact, HBridge, ModuleSupply, Part, Plug, PulledInput, Splice, Wire
 from sondar.core.circuit.families.base import SYSTEM
-from sondar.core.circuit.model import CHASSIS, Branch, Fault, Point, Setup, Unit
+from sondar.core.circuit.families.module import Driver
+from sondar.core.circuit.model import AIR_OHM, CHASSIS, Branch, Fault, Point, RelayContact, Setup, Unit
 from sondar.core.errors import UnknownReferenceError
 
 PROBE, PROBE_OHM, PROBE_TRIPS_A = "probe", 0.08, 8.0
 """A powered probe: its name among the parts, the resistance of its test lead and tip, and the current that opens its breaker."""
+
+AWAKE_SHARE, DRIVES_BELOW_OHM = 0.45, 1e3
+"""Share of its usual current below which a module does nothing, and the resistance up to which a transistor counts as switched on."""
 
 MANY_STATES = 48
 """Above this many combinations of control positions only one control at a time is moved."""
@@ -36,6 +40,19 @@ class Circuit:
                     cavity=cavity, connector=connector_id, place=connector.place, rate=2.5 if connector.exposed else 1.0
                 )
         self._joined = _join(document)
+        for connector_id, connector in document.connectors.items():
+            pairs = [
+                (one, two) for one, two in itertools.pairwise(connector.cavities)
+                if self.node(f"{connector_id}.{one}") != self.node(f"{connector_id}.{two}")
+            ]  # fmt: skip
+            if pairs and not connector.restraint:
+                self.parts[connector_id] = Plug(
+                    connector=connector_id,
+                    title=connector.title,
+                    place=connector.place,
+                    neighbours=tuple(pairs),
+                    exposed=connector.exposed,
+                )
         self.battery = next(i for i, part in self.parts.items() if part.family == "battery")  # type: ignore[attr-defined]
         self.controls = document.control_values()
 
@@ -51,12 +68,38 @@ class Circuit:
         """Every branch of the healthy circuit in a set-up, its ends given as nodes."""
         asleep = replace(self.rest_setup(), unplugged=setup.unplugged, temperature_c=setup.temperature_c)
         made = itertools.chain.from_iterable(
-            part.branches(part_id, asleep if self._is_cut_off(part_id, setup) else setup) for part_id, part in self.parts.items()
+            self._supplied(part, part.branches(part_id, asleep if self._is_cut_off(part_id, setup) else setup))
+            for part_id, part in self.parts.items()
         )
         return [
             Branch(**{**branch.__dict__, "a": self.node(branch.a), "b": self.node(branch.b)})
             for branch in (*made, *self._driven(setup))
             if self.node(branch.a) != self.node(branch.b) and not branch.a.endswith(".87a") and not self._is_unused(branch)
+        ]
+
+    @cached_property
+    def _supplies(self) -> dict[str, tuple[str, float]]:
+        """Per module whose own supply is in the drawing: the branch of its inner supply and the current below which it does nothing."""
+        return {
+            part.module: (f"{part_id}.draw", AWAKE_SHARE * part.draw_a)
+            for part_id, part in reversed(self.document.parts.items())
+            if isinstance(part, ModuleSupply) and part.module is not None
+        }
+
+    def _supplied(self, part: Part, branches: list[Branch]) -> list[Branch]:
+        """What a module drives or holds up, it does only while it is supplied itself."""
+        supply = self._supplies.get(part.module or "")
+        if supply is None or isinstance(part, ModuleSupply):
+            return branches
+        coil, least_a = supply
+        switches = isinstance(part, Driver | HBridge)
+        return [
+            replace(branch, resistance_ohm=AIR_OHM, contact=RelayContact(coil, least_a, False, branch.resistance_ohm))
+            if branch.contact is None
+            and branch.curve is None
+            and (branch.emf_v or (switches and branch.resistance_ohm < DRIVES_BELOW_OHM))
+            else branch
+            for branch in branches
         ]
 
     def _driven(self, setup: Setup) -> list[Branch]:
@@ -218,7 +261,7 @@ class Circuit:
                     found[part_id] = Point(
                         part_id, self.node(part.from_), f"around {part.name(part_id)}", near.place, near.access_min
                     )
-            elif part.module is None and not isinstance(part, Contact | Splice):
+            elif part.module is None and not isinstance(part, Contact | Splice | Plug):
                 found[part_id] = self._part_target(part_id, part)
         for module_id, module in self.document.modules.items():
             for condition in module.answers[:1]:

@@ -145,7 +145,7 @@ def update(predictor: Predictor, readings: Sequence[Reading], prior: Array | Non
     prior = hypotheses.prior if prior is None else prior
     count = len(prior) - 1
     weights = np.repeat(np.array([weight for _, weight in predictor.temperature_cells])[:, None], count, axis=1)
-    filters = tuple(Filter(count, len(predictor.parameters.names)) for _ in predictor.temperature_cells)
+    filters = tuple(Filter(count, len(predictor.parameters.names), len(readings)) for _ in predictor.temperature_cells)
     rows, residuals, errors, expected = [], [], [], list[Expected]()
     for index, reading in enumerate(readings):
         taken = _take(predictor, reading, readings[:index], filters, weights)
@@ -264,7 +264,7 @@ def _same_word(predictor: Predictor, reading: Reading, before: Sequence[Reading]
 
 def _misread(predictor: Predictor, reading: Reading, filters: Sequence[Filter], weights: Array, anything: float) -> Array | float:
     """(H,) what a probe at a wrong place, a misread display or a typing error shows."""
-    elsewhere = learned_display(predictor, reading.test, filters, weights)
+    elsewhere = seen_elsewhere(predictor, reading.test, filters, weights)
     if elsewhere is None:
         return anything
     device = reading.device
@@ -273,7 +273,7 @@ def _misread(predictor: Predictor, reading: Reading, filters: Sequence[Filter], 
     return np.asarray(wrong + untouched * (reading.state == device.no_contact))
 
 
-def learned_display(predictor: Predictor, test: Test, filters: Sequence[Filter], weights: Array) -> Display | None:
+def seen_elsewhere(predictor: Predictor, test: Test, filters: Sequence[Filter], weights: Array) -> Display | None:
     """What this instrument shows all over the circuit after what has been learned; None without probes, where no place is wrong."""
     if not instrument(test.instrument).probes:
         return None
@@ -314,7 +314,7 @@ def reading_error_of(predictor: Predictor, belief: Belief, index: int, reading: 
 
     P(error | everything) = Σ_h b(h) · P(error | h, this and the readings before it), over the hypotheses of the drawing.
     """
-    elsewhere = learned_display(predictor, reading.test, belief.filters, belief.cells)
+    elsewhere = seen_elsewhere(predictor, reading.test, belief.filters, belief.cells)
     if elsewhere is None:
         return ReadingError(0.0, None)
     weights = belief.now[:-1] / max(float(belief.now[:-1].sum()), 1e-12)

@@ -29,16 +29,19 @@ SEVERITY = "severity"
 """Parameter of where a fault lies within its cell of the grid; every hypothesis has its own."""
 
 VOLT_GAIN, VOLT_ZERO, OHM_GAIN, LEADS = "meter: volts, gain", "meter: volts, zero", "meter: ohms, gain", "meter: leads"
-METER_GAIN_SD, METER_ZERO_SD_V, METER_NOISE_V = 0.006, 0.008, 0.012
-"""A workshop's meter has been dropped and its calibration forgotten: gain to about 1 %, zero to 15 mV; the rest changes each time."""
+METER_GAIN_SD, METER_ZERO_SD_V = 0.006, 0.008
+"""A workshop's meter has been dropped and its calibration forgotten: gain to about 1 %, zero to 15 mV."""
 
-LEADS_MEAN_OHM, LEADS_SD_OHM, CONTACT_NOISE_OHM = 0.15, 0.15, 0.06
+METER_NOISE_SHARE = 0.9
+"""Share of a meter's error bound, as a rectangular distribution, that changes from reading to reading."""
+
+LEADS_MEAN_OHM, LEADS_SD_OHM = 0.15, 0.15
 """Test leads and the touch of the tips, before anybody has held them together."""
 
 DRIFT_V = 0.03
 """Standard deviation by which a battery drifts between readings."""
 
-SHARED_SHARE, OWN_SHARE = 0.85, 0.5
+SHARED_SHARE, OWN_SHARE = 0.5, 0.9
 """Shares of any other instrument's standard error that stay with it and that change from reading to reading."""
 
 PREDICTED = "predicted"
@@ -97,6 +100,14 @@ class Forecast:
     _population: Population
     _waves: Waves | None
     _words: Array
+
+    @property
+    def nodes(self) -> frozenset[str]:
+        """Nodes that the probes touch, or the one thing that is looked at."""
+        circuit = self._population.circuit
+        if not self.device.probes:
+            return frozenset({self.test.red})
+        return frozenset({circuit.point(self.test.red).node, circuit.point(self.test.black).node})
 
     @property
     def device(self) -> Instrument:
@@ -193,18 +204,22 @@ def _meter(device: Instrument, parameters: Parameters, figures: Array, slope: Ar
     if device.accuracy_of == "volts":
         slope[:, parameters.index(VOLT_GAIN)] = METER_GAIN_SD * figures
         slope[:, parameters.index(VOLT_ZERO)] = METER_ZERO_SD_V
-        return np.hypot(METER_NOISE_V, 0.0015 * np.abs(figures))
+        return np.asarray(METER_NOISE_SHARE * _bound(device, figures) / np.sqrt(3.0))
     if device.accuracy_of == "ohms":
         size = np.maximum(figures, 0.0)
         per_ohm = (device.working(size + 0.01) - device.working(size)) / 0.01
         slope[:, parameters.index(OHM_GAIN)] = METER_GAIN_SD * size * per_ohm
         slope[:, parameters.index(LEADS)] = device.working(size + LEADS_SD_OHM) - device.working(size)
-        return np.hypot(CONTACT_NOISE_OHM, 0.003 * size) * per_ohm
-    error = (device.error_share * np.abs(figures) + device.error_floor) / np.sqrt(3.0)
+        return np.asarray(METER_NOISE_SHARE * _bound(device, size) / np.sqrt(3.0) * per_ohm)
+    error = _bound(device, figures) / np.sqrt(3.0)
     if device.log_scale:
         error = error * (device.working(figures + 0.01) - device.working(figures)) / 0.01
     slope[:, parameters.index(f"meter: {device.id}")] = SHARED_SHARE * error
     return np.asarray(OWN_SHARE * error)
+
+
+def _bound(device: Instrument, figures: Array) -> Array:
+    return np.asarray(device.error_share * np.abs(figures) + device.error_floor)
 
 
 def _widen_to_limits(circuit: Circuit, test: Test, device: Instrument, parameters: Parameters, slope: Array) -> None:

@@ -1,21 +1,23 @@
 """What may be wrong: no fault now, every single fault at every severity, something not on the drawing.
 
 Index 0 is *no fault now*, the last index is *not on the drawing*; between them come (fault, severity) pairs. Faults that
-change nothing anyone could notice in normal use are not suspects and are left out.
+no instrument shows in any usual set-up are not suspects and are left out.
 """
 
 from __future__ import annotations
 
 import itertools
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
 
-from sondar.core.circuit.model import OPEN_OHM, Change, Fault, Setup, Severity
+from sondar.core.circuit.model import Change, Fault, Setup, Severity
 from sondar.core.circuit.network import Circuit
+from sondar.core.instruments import INSTRUMENTS, displays, sensible_tests
+from sondar.core.instruments.base import Display, Population
 from sondar.core.solving.fuses import blown_fuses
-from sondar.core.solving.solver import SetupSolver
 
 Array = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.intp]
@@ -23,8 +25,8 @@ Ints = npt.NDArray[np.intp]
 NONE, UNKNOWN = "none", "unknown"
 PRIOR_NONE = 0.06
 PRIOR_UNKNOWN = 0.04
-NOTICEABLE_V = 0.2
-"""A fault is a suspect if it moves some voltage of the plugged-in circuit by this much in some position of the controls."""
+SEEN_ERRORS, SEEN_WORD = 2.0, 0.3
+"""A fault is a suspect if some instrument shows a figure this many standard errors away, or a word that much more or less often."""
 
 
 @dataclass(frozen=True)
@@ -49,7 +51,7 @@ class HypothesisSet:
         prior: (H,) sums to 1.
         units: ids in the order of the columns of ``member``; the first is ``none``, the last ``unknown``.
         member: (H, U) one-hot membership of hypotheses in units.
-        milder, worse: (H − 1,) the next severity of the same fault either way, itself where there is none: severities of a resistance
+        milder, worse: (H − 1,) the next cell of the same fault either way, itself where there is none: severities of a resistance
             are points of a grid that stand for everything between.
     """
 
@@ -73,11 +75,14 @@ def suspect_id(fault: Fault, severity: Severity) -> str:
 
 
 def distinct_control_states(circuit: Circuit) -> list[tuple[tuple[str, str], ...]]:
-    """Control positions that differ in what they switch; of equal ones the first is kept, nearest to rest."""
+    """Control positions that differ in what they switch, sense or move; of equal ones the first is kept, nearest to rest."""
     seen: dict[tuple[object, ...], tuple[tuple[str, str], ...]] = {}
     for state in circuit.usual_states():
         branches = circuit.branches(Setup(state))
-        signature = tuple((b.id, b.resistance_ohm, b.emf_v if b.part != circuit.battery else 0.0) for b in branches)
+        signature = (
+            *((b.id, b.resistance_ohm, b.curve, b.contact, b.emf_v if b.part != circuit.battery else 0.0) for b in branches),
+            *sorted(circuit.pulse_frequencies_hz(Setup(state)).items()),
+        )
         seen.setdefault(signature, state)
     return list(seen.values())
 
@@ -91,8 +96,8 @@ def build_hypotheses(circuit: Circuit, temperature_c: float = 20.0, only: frozen
     listed = [(f, severity) for f in circuit.faults.values() if only is None or f.id in only for severity in f.severities]
     changes = [(), *(severity.changes for _, severity in listed)]
     blown = blown_fuses(circuit, changes, temperature_c)
-    audible = _noticeable(circuit, changes, blown, temperature_c)
-    kept = [i for i, heard in enumerate(audible[1:]) if heard]
+    seen = _noticeable(circuit, changes, [None, *(fault for fault, _ in listed)], blown, temperature_c)
+    kept = [i for i, noticed in enumerate(seen[1:]) if noticed]
     rates = np.array([listed[i][0].rate * listed[i][1].weight for i in kept])
     prior = np.concatenate([[PRIOR_NONE], (1 - PRIOR_NONE - PRIOR_UNKNOWN) * rates / rates.sum(), [PRIOR_UNKNOWN]])
     suspects = [Suspect(NONE, "", NONE, NONE, NONE)]
@@ -104,20 +109,19 @@ def build_hypotheses(circuit: Circuit, temperature_c: float = 20.0, only: frozen
     units = tuple(dict.fromkeys(s.unit for s in suspects))
     member = np.array([[1.0 if s.unit == unit else 0.0 for unit in units] for s in suspects])
     rows = [0, *(i + 1 for i in kept)]
+    grades = [None, *(listed[i][1].grade for i in kept)]
     found = tuple(changes[i] for i in rows)
-    return HypothesisSet(tuple(suspects), found, blown[rows], prior, units, member, *_neighbours(suspects, found))
+    return HypothesisSet(tuple(suspects), found, blown[rows], prior, units, member, *_neighbours(suspects, grades))
 
 
-def _neighbours(suspects: list[Suspect], changes: tuple[tuple[Change, ...], ...]) -> tuple[Ints, Ints]:
-    """Indices of the next milder and the next worse resistance of the same fault."""
-    milder, worse = np.arange(len(changes)), np.arange(len(changes))
-    graded: dict[tuple[str, str], list[tuple[float, int]]] = {}
-    for index, (suspect, change) in enumerate(zip(suspects, changes, strict=False)):
-        if len(change) == 1:
-            for kind, ohms in (("add", change[0].add_ohm), ("set", change[0].set_ohm)):
-                if ohms is not None and ohms < OPEN_OHM / 2:
-                    graded.setdefault((suspect.fault, kind), []).append((ohms, index))
-    for members in graded.values():
+def _neighbours(suspects: list[Suspect], grades: Sequence[tuple[str, float] | None]) -> tuple[Ints, Ints]:
+    """Indices of the next milder and the next worse cell of the same fault on the same axis."""
+    milder, worse = np.arange(len(grades)), np.arange(len(grades))
+    axes: dict[tuple[str, str], list[tuple[float, int]]] = {}
+    for index, (suspect, grade) in enumerate(zip(suspects, grades, strict=False)):
+        if grade is not None:
+            axes.setdefault((suspect.fault, grade[0]), []).append((grade[1], index))
+    for members in axes.values():
         order = [index for _, index in sorted(members)]
         for below, above in itertools.pairwise(order):
             worse[below], milder[above] = above, below
@@ -125,18 +129,41 @@ def _neighbours(suspects: list[Suspect], changes: tuple[tuple[Change, ...], ...]
 
 
 def _noticeable(
-    circuit: Circuit, changes: list[tuple[Change, ...]], blown: npt.NDArray[np.bool_], temperature_c: float
+    circuit: Circuit,
+    changes: list[tuple[Change, ...]],
+    faults: Sequence[Fault | None],
+    blown: npt.NDArray[np.bool_],
+    temperature_c: float,
 ) -> npt.NDArray[np.bool_]:
-    ground = circuit.node(circuit.black_reference)
-    heard: npt.NDArray[np.bool_] = np.zeros(len(changes), dtype=bool)
+    """(F,) what some instrument shows beyond its own error in some usual set-up, everything connected or one connector apart.
+
+    Faults that have been seen are not asked about again, so that the many set-ups are solved for few.
+    """
+    seen: npt.NDArray[np.bool_] = np.zeros(len(changes), dtype=bool)
     if blown.size:
-        heard = np.any(blown, axis=1)
-    pairs = [(node, ground) for node in sorted({point.node for point in circuit.points.values()}) if node != ground]
-    for state in distinct_control_states(circuit):
-        solver = SetupSolver(circuit, Setup(state, frozenset(), temperature_c), pairs, samples=1)
-        volts = solver.solve(changes, blown).volts[0]
-        heard = np.logical_or(heard, (np.abs(volts - volts[0]) > NOTICEABLE_V).any(axis=1))
+        seen = np.any(blown, axis=1)
     for index, change in enumerate(changes):  # what does not act any more is noticed, whatever the voltages are
-        heard[index] |= any(c.blocks for c in change)
-    heard[0] = True
-    return heard
+        seen[index] |= any(c.blocks for c in change)
+    seen[0] = True
+    tools = frozenset(name for name, device in INSTRUMENTS.items() if not device.finding)
+    states = distinct_control_states(circuit)
+    apart = [frozenset[str](), *(frozenset({c}) for c, spec in circuit.document.connectors.items() if not spec.restraint)]
+    for setup in (Setup(state, unplugged, temperature_c) for unplugged in apart for state in states):
+        left = np.concatenate([[0], np.flatnonzero(~seen)])
+        if len(left) == 1:
+            break
+        tests = sensible_tests(circuit, setup, tools)
+        population = Population(circuit, setup, [changes[i] for i in left], blown[left], [faults[i] for i in left], samples=1)
+        for shown in displays(population, tests).values():
+            seen[left] |= _is_seen(shown).any(axis=1)
+    return seen
+
+
+def _is_seen(shown: Display) -> npt.NDArray[np.bool_]:
+    """(H, P) where a display differs from that of the first hypothesis."""
+    if shown.words.shape[2] and (not shown.instrument.figures):
+        return np.asarray(np.abs(shown.words - shown.words[:1]).max(axis=2) > SEEN_WORD)
+    figure = 1.0 - shown.words.sum(axis=2)
+    words = np.abs(figure - figure[:1]) > SEEN_WORD
+    both = (figure > SEEN_WORD) & (figure[:1] > SEEN_WORD)
+    return np.asarray(words | (both & (np.abs(shown.mean - shown.mean[:1]) > SEEN_ERRORS * shown.sd[:1])))

@@ -19,7 +19,6 @@ from sondar.core.diagnosis.lookahead import rank_tests
 from sondar.core.diagnosis.pairs import Pair, explaining_pairs
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.ranking import Ranking
-from sondar.core.instruments.base import Display
 from sondar.core.instruments.reading import Reading
 
 Array = npt.NDArray[np.float64]
@@ -36,14 +35,14 @@ class Effect:
     """What one reading did.
 
     Attributes:
-        shown: prediction of its test (H − 1, 1), the healthy one first.
+        expected: what a healthy vehicle would have shown, as far as the readings before it told.
         before, after: (U,) probability per unit.
         unlikely: nothing on the drawing explains it half as well as something that is not.
         error: how it may have been a probe or reading error; None unless that is likelier than not.
     """
 
     reading: Reading
-    shown: Display
+    expected: Expected
     within_expected: bool
     before: Array
     after: Array
@@ -101,13 +100,12 @@ def is_within_expected(reading: Reading, expected: Expected) -> bool:
 
 
 def _effect(predictor: Predictor, belief: Belief, reading: Reading, index: int) -> Effect:
-    shown = predictor.display_of(reading.test)
     weights = belief.log_likelihood[index]
     unlikely = bool(weights[:-1].max() < weights[-1] + np.log(0.5))
     error = reading_error_of(predictor, belief, index, reading)
     leads = belief.hypotheses.units[int(np.argmax(belief.units()))]
     told = error.probability > ERROR_SAID_ABOVE and leads != UNKNOWN
     return Effect(
-        reading, shown, is_within_expected(reading, belief.expected[index]), belief.units(index), belief.units(index + 1), unlikely,
+        reading, belief.expected[index], is_within_expected(reading, belief.expected[index]), belief.units(index), belief.units(index + 1), unlikely,
         error if told else None,
     )  # fmt: skip

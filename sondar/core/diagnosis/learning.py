@@ -5,6 +5,10 @@ and gain K = P·slope / S. P is kept as I − Σ u·uᵀ, one u per reading. A r
 an intermittent fault was away, teaches less: its noise is raised until its share of the update is the chance that it was proper
 (as in probabilistic data association, Bar-Shalom and Fortmann, 1988, ch. 4, without the spread term).
 
+What changes from reading to reading (``noise``) does not change when the same thing is read again, nor in a set-up that is
+electrically the same: a reading shares its noise with an earlier one of the same instrument and place, under every hypothesis that
+predicts both alike.
+
 Temperatures are told apart by *cells* where resistance follows them steeply: each cell has its own filter, weights follow the evidence.
 """
 
@@ -19,16 +23,22 @@ from sondar.core.instruments.reading import Reading
 Array = npt.NDArray[np.float64]
 
 
+SAME_AGAIN, ALIKE_SDS = 0.95, 0.5
+"""Correlation of what is left to chance between two readings of the same thing; predictions so many noises apart are the same."""
+
+
 class Filter:
     """θ under every hypothesis of the drawing, in one temperature cell.
 
     Attributes:
-        mean: (H, D). used: (H, n, D) directions already learned.
+        width: D. mean: (H, D + R), R columns for the noise of each reading. used: (H, n, D + R) directions already learned.
     """
 
-    def __init__(self, count: int, width: int) -> None:
-        self.mean = np.zeros((count, width))
-        self.used = np.zeros((count, 0, width))
+    def __init__(self, count: int, width: int, readings: int) -> None:
+        self.width = width
+        self.mean = np.zeros((count, width + readings))
+        self.used = np.zeros((count, 0, width + readings))
+        self._read: list[Forecast] = []
 
     def left(self, directions: Array) -> Array:
         """P·d for directions (H, D)."""
@@ -38,30 +48,50 @@ class Filter:
         result: Array = directions - (self.used * along).sum(axis=1)
         return result
 
+    def slope(self, forecast: Forecast) -> tuple[Array, Array]:
+        """Slopes (H, D + R) of the next figure, its noise shared with an earlier reading where both are alike; and the rest of it."""
+        wide = np.zeros_like(self.mean)
+        wide[:, : self.width] = forecast.slope
+        alike = np.zeros(len(wide))
+        for index, earlier in enumerate(self._read):
+            if earlier.test.instrument == forecast.test.instrument and earlier.nodes == forecast.nodes:
+                distance = (earlier.mean - forecast.mean) / np.maximum(forecast.noise, 1e-9)
+                share = np.minimum(
+                    SAME_AGAIN * np.exp(-0.5 * (distance / ALIKE_SDS) ** 2), np.sqrt(np.maximum(1.0 - alike**2, 0.0))
+                )
+                wide[:, self.width + index] = forecast.noise * share
+                alike = np.hypot(alike, share)
+        if len(self._read) < wide.shape[1] - self.width:
+            wide[:, self.width + len(self._read)] = (
+                forecast.noise * np.sqrt(np.maximum(1.0 - alike**2, 1.0 - SAME_AGAIN**2)) * SAME_AGAIN
+            )
+        return wide, forecast.noise * np.sqrt(1.0 - SAME_AGAIN**2)
+
     def expected(self, forecast: Forecast) -> tuple[Array, Array]:
         """Mean and variance (H,) of the next figure."""
-        rest = self.left(forecast.slope)
-        mean = forecast.mean + (forecast.slope * self.mean).sum(axis=1)
-        return mean, np.maximum((forecast.slope * rest).sum(axis=1), 0.0) + forecast.noise**2
+        slope, noise = self.slope(forecast)
+        mean = forecast.mean + (slope * self.mean).sum(axis=1)
+        return mean, np.maximum((slope * self.left(slope)).sum(axis=1), 0.0) + noise**2
 
     def learn(self, forecast: Forecast, surprise: Array, variance: Array, proper: Array) -> None:
         """Fold in one figure: its distance (H,) from what was expected, and the chance (H,) that it was a proper reading."""
-        rest = self.left(forecast.slope)
+        rest = self.left(self.slope(forecast)[0])
+        self._read.append(forecast)
         self.mean = self.mean + rest * (proper * surprise / variance)[:, None]
         self.used = np.concatenate([self.used, (rest * np.sqrt(proper / variance)[:, None])[:, None]], axis=1)
 
     def along(self, directions: Array) -> tuple[Array, Array]:
         """Mean and variance (H,) of a combination (D,) of θ, as far as it is learned."""
-        wide = np.broadcast_to(directions, self.mean.shape)
-        return self.mean @ directions, np.maximum((wide * self.left(wide)).sum(axis=1), 0.0)
+        wide = np.zeros_like(self.mean)
+        wide[:, : self.width] = directions
+        return self.mean[:, : self.width] @ directions, np.maximum((wide * self.left(wide)).sum(axis=1), 0.0)
 
     def possible(self, forecast: Forecast) -> Array:
         """(N, H, D) values of θ that the readings have left possible."""
         draws = theta_samples(forecast.parameters)  # (N, D)
-        if not self.used.shape[1]:
-            return self.mean + np.broadcast_to(draws[:, None], (len(draws), *self.mean.shape))
-        along = np.einsum("hkd,nd->nhk", self.used, draws)
-        return np.asarray(self.mean + draws[:, None] - np.einsum("nhk,hkd->nhd", along, self.used))
+        mean, used = self.mean[:, : self.width], self.used[:, :, : self.width]
+        along = np.einsum("hkd,nd->nhk", used, draws)
+        return np.asarray(mean + draws[:, None] - np.einsum("nhk,hkd->nhd", along, used, optimize=True))
 
 
 def density_of(reading: Reading, forecast: Forecast, mean: Array, variance: Array) -> tuple[Array, Array, Array]:

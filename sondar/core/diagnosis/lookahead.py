@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from sondar.core.diagnosis.belief import Belief
-from sondar.core.diagnosis.costs import Situation, loss_matrix, own_minutes
+from sondar.core.diagnosis.costs import Situation, loss_matrix
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.ranking import PAYS_ABOVE, Proposal, Ranking, allowed_tests, ranked_tests, with_outcomes
 
@@ -42,21 +42,19 @@ def _first_of_two(predictor: Predictor, belief: Belief, situation: Situation, ra
     loss = loss_matrix(predictor.circuit, belief.hypotheses, situation.rate_per_hour)
     best: tuple[float, Proposal] | None = None
     for first in sorted(ranked, key=lambda p: -p.saving_min)[:TWO_STEP_FIRST]:
-        table = first.predictions.outcome[first.index]
+        predictions = predictor.setup(first.test.setup)
         there = replace(situation, setup=first.test.setup, done=situation.done | {first.test})
-        allowed = allowed_tests(predictor.circuit, first.predictions, there)
+        allowed = np.flatnonzero(allowed_tests(predictions, there))
         saving, minutes = first.saving_min, first.minutes
-        for chance, row in ((float(row @ belief.now), row) for row in table):
+        for chance, row in ((float(row @ belief.now), row) for row in first.outlook.chance):
             if chance < TWO_STEP_LEAST_P or not allowed.size:
                 continue
             after = row * belief.now / chance
             units = after @ belief.hypotheses.member
-            joint = np.einsum("tkh,hu->tku", first.predictions.outcome[allowed] * after, belief.hypotheses.member)
-            total = np.maximum(joint.sum(axis=2), 1e-12)
-            savings = float(units @ loss @ units) - (np.einsum("tku,uv,tkv->tk", joint, loss, joint, optimize=True) / total).sum(
-                axis=1
-            )
-            own = np.array([own_minutes(predictor.circuit, first.predictions.tests[i]) for i in allowed])
+            joint = (predictions.chance * after) @ belief.hypotheses.member  # (N, U)
+            left = ((joint @ loss) * joint).sum(axis=1) / np.maximum(joint.sum(axis=1), 1e-12)
+            savings = (float(units @ loss @ units) - np.add.reduceat(left, predictions.first[:-1]))[allowed]
+            own = predictions.minutes[allowed]
             second = int(np.argmax(savings / own))
             if savings[second] > PAYS_ABOVE * own[second]:
                 saving += chance * float(savings[second])

@@ -18,6 +18,7 @@ from scipy.special import ndtr
 
 from sondar.core.circuit.model import Setup
 from sondar.core.circuit.network import Circuit
+from sondar.core.diagnosis.costs import own_minutes, touched
 from sondar.core.diagnosis.forecast import Forecast, Parameters, forecast, parameters_of
 from sondar.core.diagnosis.hypotheses import HypothesisSet, build_hypotheses, distinct_control_states
 from sondar.core.instruments import INSTRUMENTS, ORDINARY, displays, instrument, sensible_tests
@@ -35,6 +36,12 @@ MISREAD = 0.02
 
 ERROR_ELSEWHERE, ERROR_NO_CONTACT = 0.5, 0.3
 """Shares of such errors that show what another point of the circuit has, and that touch nothing; the rest can be anything."""
+
+NEVER_BELOW = 1e-4
+"""Outcome classes that no hypothesis gives this probability are left out."""
+
+LIVE_WORD_BELOW = 0.05
+"""A test is a trap where a healthy circuit shows voltage with at least this probability and the instrument must meet none."""
 
 MOVES_LEAST = 0.2
 """A test of a whole vehicle is kept if some outcome's probability differs by this much between two of the faults considered."""
@@ -57,26 +64,67 @@ SEPARATION = 1.6
 
 @dataclass(frozen=True, eq=False)
 class SetupPredictions:
-    """All sensible tests of one set-up with their outcome classes.
+    """All sensible tests of one set-up with their outcome classes, those that some hypothesis leads to.
 
     Attributes:
         tests: (T,) the tests.
-        edges: (T, NUMERIC_CLASSES + 1) class borders in the working scale, −inf … inf, unused ones inf.
-        outcome: (T, CLASSES, H) probability of each class under each hypothesis; sums to 1 over classes.
         displays: per instrument, over that instrument's tests; ``pair`` (T,) indexes into them.
+        edges: (T, NUMERIC_CLASSES + 1) class borders in the working scale, −inf … inf, unused ones inf.
+        chance: (N, H) probability of each outcome class that is used, test after test; sums to 1 over the rows of a test.
+        outcome: (N,) which class a row is. first: (T + 1,) row at which each test begins.
+        minutes: (T,) of the test itself. places: per test the places that it needs, with minutes to reach each the first time.
+        trap: (T,) a healthy circuit may show voltage where the instrument must meet none.
     """
 
     setup: Setup
     tests: tuple[Test, ...]
     pair: npt.NDArray[np.intp]
     edges: Array
-    outcome: npt.NDArray[np.float32]
+    chance: npt.NDArray[np.float32]
+    outcome: npt.NDArray[np.intp]
+    first: npt.NDArray[np.intp]
     displays: dict[str, Display]
+    minutes: Array
+    places: tuple[dict[str, float], ...]
+    trap: npt.NDArray[np.bool_]
 
-    def nominal(self, test: int) -> Array:
-        """(H − 1,) nominal display value of a test."""
-        shown: Array = self.displays[self.tests[test].instrument].nominal[:, self.pair[test]]
-        return shown
+    def display(self, test: int) -> Display:
+        """Predicted display (H − 1, 1) of a test."""
+        return self.displays[self.tests[test].instrument].at(int(self.pair[test]))
+
+    def outlook(self, test: int) -> Outlook:
+        """What may come of a test."""
+        rows = slice(self.first[test], self.first[test + 1])
+        return Outlook(self.display(test), self.edges[test], self.outcome[rows], self.chance[rows])
+
+
+@dataclass(frozen=True, eq=False)
+class Outlook:
+    """What may come of one test.
+
+    Attributes:
+        shown: (H − 1, 1) display. edges: (NUMERIC_CLASSES + 1,) class borders in the working scale.
+        outcome: (K,) classes; chance: (K, H) probability of each under each hypothesis.
+    """
+
+    shown: Display
+    edges: Array
+    outcome: npt.NDArray[np.intp]
+    chance: npt.NDArray[np.float32]
+
+    def ends(self, row: int) -> tuple[float, float] | None:
+        """Ends in the working scale of an outcome class of figures; None where no prediction falls into it."""
+        mean, sd, outcome = self.shown.mean[:, 0], self.shown.sd[:, 0], self.outcome[row]
+        low, high = self.edges[outcome], self.edges[outcome + 1]
+        inside = (mean >= low) & (mean < high)
+        if not inside.any():
+            return None
+        return max(float(np.min(mean[inside] - sd[inside])), float(low)), min(float(np.max(mean[inside] + sd[inside])), float(high))
+
+    def word(self, row: int) -> str | None:
+        """The word of an outcome class; None for a class of figures."""
+        outcome = self.outcome[row]
+        return self.shown.instrument.words[outcome - NUMERIC_CLASSES] if outcome >= NUMERIC_CLASSES else None
 
 
 class Predictor:
@@ -131,9 +179,8 @@ class Predictor:
         with self._lock:
             if test not in self._displays:
                 known = self._setups.get(test.setup)
-                index = known.tests.index(test) if known is not None and test in known.tests else None
-                if known is not None and index is not None:
-                    self._displays[test] = known.displays[test.instrument].at(int(known.pair[index]))
+                if known is not None and test in known.tests:
+                    self._displays[test] = known.display(known.tests.index(test))
                 else:
                     self._displays[test] = self._displays_of(test.setup, [test])[test.instrument]
             return self._displays[test]
@@ -201,12 +248,24 @@ class Predictor:
         for name, shown in shown_by.items():
             rows = np.array([i for i, t in enumerate(tests) if t.instrument == name], dtype=np.intp)
             pair[rows] = np.arange(len(rows))
-            edges[rows], outcome[rows] = _outcomes(shown, pair[rows])
-        if self.only is None:
-            return SetupPredictions(setup, tuple(tests), pair, edges, outcome, shown_by)
-        spread = outcome[:, :, :-1].max(axis=2) - outcome[:, :, :-1].min(axis=2)
-        kept = np.flatnonzero(spread.max(axis=1) > MOVES_LEAST)
-        return SetupPredictions(setup, tuple(tests[i] for i in kept), pair[kept], edges[kept], outcome[kept], shown_by)
+            edges[rows], outcome[rows] = outcome_classes(shown, pair[rows])
+        if self.only is not None:
+            spread = outcome[:, :, :-1].max(axis=2) - outcome[:, :, :-1].min(axis=2)
+            kept = np.flatnonzero(spread.max(axis=1) > MOVES_LEAST)
+            tests, pair, edges, outcome = [tests[i] for i in kept], pair[kept], edges[kept], outcome[kept]
+        used = outcome.max(axis=2, initial=0.0) > NEVER_BELOW
+        row, column = np.nonzero(used)
+        minutes = np.array([own_minutes(self.circuit, test) for test in tests])
+        return SetupPredictions(
+            setup, tuple(tests), pair, edges, outcome[row, column], column, np.searchsorted(row, np.arange(len(tests) + 1)), shown_by,
+            minutes, tuple(touched(self.circuit, test) for test in tests), np.array([self._is_trap(shown_by, t, int(p)) for t, p in zip(tests, pair, strict=True)], dtype=bool),
+        )  # fmt: skip
+
+    def _is_trap(self, shown_by: dict[str, Display], test: Test, pair: int) -> bool:
+        device = instrument(test.instrument)
+        if not device.live_word:
+            return False
+        return bool(shown_by[test.instrument].words[0, pair, device.words.index(device.live_word)] > LIVE_WORD_BELOW)
 
 
 def between_severities(shown: Display, hypotheses: HypothesisSet) -> Display:
@@ -227,7 +286,7 @@ def between_severities(shown: Display, hypotheses: HypothesisSet) -> Display:
     return replace(shown, sd=np.hypot(shown.sd, width / np.sqrt(12.0)), words=words)
 
 
-def _outcomes(shown: Display, pairs: npt.NDArray[np.intp]) -> tuple[Array, npt.NDArray[np.float32]]:
+def outcome_classes(shown: Display, pairs: npt.NDArray[np.intp]) -> tuple[Array, npt.NDArray[np.float32]]:
     """Class borders (T, N + 1) and outcome probabilities (T, CLASSES, H) of one instrument's tests.
 
     Borders are put into the widest gaps between predictions, gaps measured in pooled standard deviations: the classes are
@@ -280,21 +339,3 @@ def _of_other_points(shown: Display, edges: Array) -> Array:
     found[:, :NUMERIC_CLASSES] = (np.diff(below, axis=2) * (1.0 - words.sum(axis=1))[None, :, None]).mean(axis=1)
     found[:, NUMERIC_CLASSES : NUMERIC_CLASSES + words.shape[1]] = words.mean(axis=0)
     return found
-
-
-def class_ends(predictions: SetupPredictions, test: int, outcome: int) -> tuple[float, float] | None:
-    """Ends in the working scale of an outcome class of figures; None where no prediction falls into it."""
-    shown = predictions.displays[predictions.tests[test].instrument]
-    mean = shown.mean[:, predictions.pair[test]]
-    sd = shown.sd[:, predictions.pair[test]]
-    low, high = predictions.edges[test, outcome], predictions.edges[test, outcome + 1]
-    inside = (mean >= low) & (mean < high)
-    if not inside.any():
-        return None
-    return max(float(np.min(mean[inside] - sd[inside])), float(low)), min(float(np.max(mean[inside] + sd[inside])), float(high))
-
-
-def class_word(predictions: SetupPredictions, test: int, outcome: int) -> str | None:
-    """The word of an outcome class; None for a class of figures."""
-    words = INSTRUMENTS[predictions.tests[test].instrument].words
-    return words[outcome - NUMERIC_CLASSES] if outcome >= NUMERIC_CLASSES else None

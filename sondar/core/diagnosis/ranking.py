@@ -22,8 +22,9 @@ from sondar.core.circuit.model import Setup
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.belief import Belief
 from sondar.core.diagnosis.costs import Situation, Step, loss_matrix, own_minutes, reach, setup_change
+from sondar.core.diagnosis.expectations import learned_outlooks
 from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN, HypothesisSet
-from sondar.core.diagnosis.predictions import CLASSES, Predictor, SetupPredictions
+from sondar.core.diagnosis.predictions import Outlook, Predictor, SetupPredictions
 from sondar.core.instruments import instrument
 from sondar.core.instruments.base import Test
 
@@ -47,13 +48,13 @@ SAME_SETUP_COUNT, SAME_SETUP_SHARE = 3, 0.1
 SAME_UNLESS = 0.35
 """Two units are one class if no allowed test's outcome distributions differ by this total variation."""
 
-LIVE_WORD_BELOW = 0.05
-"""A test is a trap where a healthy circuit shows voltage with at least this probability and the instrument must meet none."""
+WEIGHED_AGAIN = 40
+"""Tests whose outcomes are worked out again after all that has been learned."""
 
 
 @dataclass(frozen=True)
 class Outcome:
-    """One outcome class of a test: its index, probability, and the unit belief (U,) it would leave."""
+    """One outcome class of a test: its row in the outlook, probability, and the unit belief (U,) it would leave."""
 
     index: int
     probability: float
@@ -65,13 +66,13 @@ class Proposal:
     """A test with what it costs and what it is expected to save.
 
     Attributes:
+        outlook: what may come of it, after all that has been learned.
         minutes: all in; of which ``setup_minutes`` for changes and access, in the order of ``steps``.
         saving_min: expected fall of Φ in minutes.
     """
 
     test: Test
-    predictions: SetupPredictions
-    index: int
+    outlook: Outlook
     minutes: float
     setup_minutes: float
     steps: tuple[Step, ...]
@@ -124,10 +125,26 @@ def candidate_setups(predictor: Predictor, situation: Situation) -> list[Setup]:
     return distinct
 
 
+@dataclass(frozen=True, eq=False)
+class _Scored:
+    """All tests of one set-up: which may be proposed, what each saves by the tables, and how one gets there."""
+
+    predictions: SetupPredictions
+    allowed: npt.NDArray[np.bool_]
+    saving: Array
+    minutes: Array
+    steps: tuple[Step, ...]
+    opened: frozenset[str]
+    change: float
+
+
 def ranked_tests(
     predictor: Predictor, belief: Belief, situation: Situation, alternatives: int = 6
 ) -> tuple[Ranking, list[Proposal]]:
-    """All allowed tests ranked by one step, and whether to go on; beside it every test, best first."""
+    """All allowed tests ranked by one step, and whether to go on; beside it the best tests, best first.
+
+    First by the tables, which count the battery and the temperature as measured; then the best of those by what is really known.
+    """
     circuit, hypotheses = predictor.circuit, belief.hypotheses
     units = belief.units()
     active = np.flatnonzero(belief.now > NEGLIGIBLE)
@@ -135,33 +152,62 @@ def ranked_tests(
     loss = loss_matrix(circuit, hypotheses, situation.rate_per_hour)[np.ix_(in_play, in_play)]
     weights = (belief.now[active, None] * hypotheses.member[np.ix_(active, in_play)]).astype(np.float32)
     phi = float(units[in_play] @ loss @ units[in_play])
-    scored: list[tuple[float, Proposal]] = []
-    joints: list[tuple[SetupPredictions, npt.NDArray[np.float32], npt.NDArray[np.intp]]] = []
+    top = int(np.argmax(units[in_play]))
+    apart = np.zeros(in_play.size)
+    scored: list[_Scored] = []
     for setup in candidate_setups(predictor, situation):
         predictions = predictor.setup(setup)
-        allowed = allowed_tests(circuit, predictions, situation)
-        if not allowed.size:
+        allowed = allowed_tests(predictions, situation)
+        if not allowed.any():
             continue
-        chosen = predictions.outcome[allowed][:, :, active]  # (T, K, active)
-        joint = (chosen.reshape(-1, active.size) @ weights).reshape(len(allowed), CLASSES, in_play.size)
-        total = joint.sum(axis=2)
-        after = np.einsum("tku,uv,tkv->tk", joint, loss.astype(np.float32), joint, optimize=True)
-        saving = phi - (after / np.maximum(total, 1e-12)).sum(axis=1)
-        joints.append((predictions, joint, allowed))
+        joint = predictions.chance[:, active] @ weights  # (N, U)
+        first = predictions.first[:-1]
+        after = ((joint @ loss.astype(np.float32)) * joint).sum(axis=1) / np.maximum(joint.sum(axis=1), 1e-12)
+        saving = phi - np.add.reduceat(after, first)
+        given = joint / np.maximum(units[in_play], 1e-12)
+        distance = 0.5 * np.add.reduceat(np.abs(given - given[:, top : top + 1]), first, axis=0)
+        apart = np.maximum(apart, distance[allowed].max(axis=0))
         change, steps, opened = setup_change(circuit, situation, setup)
-        for row, index in enumerate(allowed):
-            test = predictions.tests[index]
-            access, places = reach(circuit, test, opened)
-            minutes = change + access + own_minutes(circuit, test)
-            proposal = Proposal(test, predictions, int(index), minutes, change + access, (*steps, *places), float(saving[row]))
-            scored.append((float(saving[row]) / minutes, proposal))
-    scored.sort(key=lambda item: -item[0])
-    leading, certainty = _leading_class(hypotheses, units, in_play, joints)
-    settled, reason = _is_settled(certainty, scored, situation)
-    ranked = [proposal for _, proposal in scored]
+        closed = [sum(minutes for place, minutes in places.items() if place not in opened) for places in predictions.places]
+        scored.append(_Scored(predictions, allowed, saving, change + np.array(closed) + predictions.minutes, steps, opened, change))
+    ranked = _best(predictor, belief, scored, loss_matrix(circuit, hypotheses, situation.rate_per_hour))
+    leading, certainty = _leading_class(hypotheses, units, in_play, apart)
+    settled, reason = _is_settled(certainty, ranked, situation)
     best = _varied(ranked, alternatives)
     seen = [with_outcomes(proposal, belief) for proposal in best]
     return Ranking(tuple(seen), settled, reason, leading, certainty, phi, _in_same_setup(circuit, ranked)), ranked
+
+
+def _best(predictor: Predictor, belief: Belief, scored: Sequence[_Scored], loss: Array) -> list[Proposal]:
+    """The best tests by the tables, weighed again by what has been learned, best first."""
+    if not scored:
+        return []
+    ratio = np.concatenate([np.where(item.allowed, item.saving / item.minutes, -np.inf) for item in scored])
+    owner = np.repeat(np.arange(len(scored)), [len(item.allowed) for item in scored])
+    place = np.concatenate([np.arange(len(item.allowed)) for item in scored])
+    order = np.argsort(-ratio, kind="stable")[:WEIGHED_AGAIN]
+    chosen = [(scored[owner[i]], int(place[i])) for i in order if np.isfinite(ratio[i])]
+    outlooks = learned_outlooks(predictor, belief, [(item.predictions, index) for item, index in chosen])
+    proposals = []
+    for (item, index), outlook in zip(chosen, outlooks, strict=True):
+        test = item.predictions.tests[index]
+        _, places = reach(predictor.circuit, test, item.opened)
+        minutes = float(item.minutes[index])
+        bare = Proposal(
+            test, outlook, minutes, minutes - float(item.predictions.minutes[index]), (*item.steps, *places),
+            expected_saving(belief, outlook, loss),
+        )  # fmt: skip
+        proposals.append(bare)
+    proposals.sort(key=lambda proposal: -proposal.saving_per_min)
+    return proposals
+
+
+def expected_saving(belief: Belief, outlook: Outlook, loss: Array) -> float:
+    """Expected fall of Φ in minutes by a test with this outlook; ``loss`` (U, U) over all units."""
+    units = belief.units()
+    joint = (outlook.chance * belief.now) @ belief.hypotheses.member  # (K, U)
+    total = np.maximum(joint.sum(axis=1), 1e-12)
+    return float(units @ loss @ units - (((joint @ loss) * joint).sum(axis=1) / total).sum())
 
 
 def _in_same_setup(circuit: Circuit, ranked: Sequence[Proposal]) -> tuple[Proposal, ...]:
@@ -196,63 +242,52 @@ def evaluate(predictor: Predictor, belief: Belief, situation: Situation, test: T
     index = predictions.tests.index(test)
     change, steps, opened = setup_change(predictor.circuit, situation, test.setup)
     access, places = reach(predictor.circuit, test, opened)
-    minutes = change + access + own_minutes(predictor.circuit, test)
-    loss = loss_matrix(predictor.circuit, belief.hypotheses, situation.rate_per_hour)
-    units = belief.units()
-    joint = (predictions.outcome[index] * belief.now) @ belief.hypotheses.member  # (K, U)
-    total = np.maximum(joint.sum(axis=1), 1e-12)
-    saving = float(units @ loss @ units - (np.einsum("ku,uv,kv->k", joint, loss, joint) / total).sum())
-    bare = Proposal(test, predictions, index, minutes, change + access, (*steps, *places), saving)
-    return with_outcomes(bare, belief)
+    minutes = change + access + float(predictions.minutes[index])
+    [outlook] = learned_outlooks(predictor, belief, [(predictions, index)])
+    saving = expected_saving(belief, outlook, loss_matrix(predictor.circuit, belief.hypotheses, situation.rate_per_hour))
+    return with_outcomes(Proposal(test, outlook, minutes, change + access, (*steps, *places), saving), belief)
 
 
-def allowed_tests(circuit: Circuit, predictions: SetupPredictions, situation: Situation) -> npt.NDArray[np.intp]:
-    """Indices of the tests that may be proposed: tools at hand, nothing refused, nothing done, no trap."""
-    kept = []
-    for index, test in enumerate(predictions.tests):
-        if test.instrument not in situation.instruments or test in situation.done or {test.red, test.black} & situation.refused:
-            continue
-        places = {circuit.point(test.red).place, circuit.point(test.black).place}
-        if places & situation.refused:
-            continue
-        device = instrument(test.instrument)
-        if device.live_word:
-            shown = predictions.displays[test.instrument].words[0, predictions.pair[index]]
-            if shown[device.words.index(device.live_word)] > LIVE_WORD_BELOW:
-                continue
-        kept.append(index)
-    return np.array(kept, dtype=np.intp)
+def allowed_tests(predictions: SetupPredictions, situation: Situation) -> npt.NDArray[np.bool_]:
+    """(T,) tests that may be proposed: tools at hand, nothing refused, nothing done, no trap."""
+    tools, refused, done = frozenset(situation.instruments), situation.refused, situation.done
+    return np.array([
+        not trap and test.instrument in tools and test not in done
+        and not (refused and ({test.red, test.black} & refused or places.keys() & refused))
+        for test, places, trap in zip(predictions.tests, predictions.places, predictions.trap, strict=True)
+    ], dtype=bool)  # fmt: skip
 
 
 def _leading_class(
-    hypotheses: HypothesisSet,
-    units: Array,
-    in_play: npt.NDArray[np.intp],
-    joints: Sequence[tuple[SetupPredictions, npt.NDArray[np.float32], npt.NDArray[np.intp]]],
+    hypotheses: HypothesisSet, units: Array, in_play: npt.NDArray[np.intp], apart: Array
 ) -> tuple[tuple[str, ...], float]:
-    """The most probable unit together with the units that no allowed test can tell from it."""
+    """The most probable unit together with the units that no allowed test can tell from it.
+
+    Where no fault leads, what no test at hand can tell from a healthy vehicle counts with it but is not named: nothing would show that
+    a part is bad, and so nothing would show that replacing it was right.
+
+    Args:
+        apart: (in play,) greatest total variation between the leading unit and each other over all allowed tests.
+    """
     share = units[in_play]
     top = int(np.argmax(share))
-    apart = np.zeros(in_play.size)
-    for _, joint, _ in joints:
-        given = joint / np.maximum(joint.sum(axis=1, keepdims=True), 1e-12)  # (T, K, U): outcome given unit
-        distance = 0.5 * np.abs(given - given[:, :, top : top + 1]).sum(axis=1)
-        apart = np.maximum(apart, distance.max(axis=0))
     members = [u for u in np.argsort(-share) if u == top or (apart[u] < SAME_UNLESS and share[u] > 0.005)]
     names = tuple(hypotheses.units[in_play[u]] for u in members)
-    if names[0] in (NONE, UNKNOWN):
-        members, names = [top], (names[0],)
-    names = tuple(n for n in names if n not in (NONE, UNKNOWN)) or names
-    total = sum(float(share[u]) for u in members if hypotheses.units[in_play[u]] in names)
-    return names, total
+    if names[0] == UNKNOWN:
+        return (UNKNOWN,), float(share[top])
+    if names[0] == NONE:
+        return (NONE,), sum(float(share[u]) for u in members if hypotheses.units[in_play[u]] != UNKNOWN)
+    named = tuple(n for n in names if n not in (NONE, UNKNOWN))
+    return named, sum(float(share[u]) for u in members if hypotheses.units[in_play[u]] in named)
 
 
-def _is_settled(certainty: float, scored: Sequence[tuple[float, Proposal]], situation: Situation) -> tuple[bool, Reason]:
-    if certainty >= situation.decision_threshold and not (scored and scored[0][0] >= CONFIRMS_ABOVE):
+def _is_settled(certainty: float, ranked: Sequence[Proposal], situation: Situation) -> tuple[bool, Reason]:
+    best = ranked[0].saving_per_min if ranked else 0.0
+    if certainty >= situation.decision_threshold and best < CONFIRMS_ABOVE:
         return True, "certain"
-    if not scored:
+    if not ranked:
         return True, "no test"
-    return (True, "not worth it") if scored[0][0] < PAYS_ABOVE else (False, "pays")
+    return (True, "not worth it") if best < PAYS_ABOVE else (False, "pays")
 
 
 def _varied(proposals: Iterable[Proposal], count: int) -> list[Proposal]:
@@ -270,15 +305,12 @@ def _varied(proposals: Iterable[Proposal], count: int) -> list[Proposal]:
 
 
 def with_outcomes(proposal: Proposal, belief: Belief) -> Proposal:
-    table = proposal.predictions.outcome[proposal.index]  # (K, H)
-    joint = (table * belief.now) @ belief.hypotheses.member
+    """The same with the outcomes that are worth saying, likeliest first."""
+    joint = (proposal.outlook.chance * belief.now) @ belief.hypotheses.member
     total = joint.sum(axis=1)
     views = [
         Outcome(int(k), float(total[k]), tuple(float(v) for v in joint[k] / total[k]))
         for k in np.argsort(-total)
         if total[k] > 0.01
     ]
-    return Proposal(
-        proposal.test, proposal.predictions, proposal.index, proposal.minutes, proposal.setup_minutes, proposal.steps,
-        proposal.saving_min, tuple(views),
-    )  # fmt: skip
+    return replace(proposal, outcomes=tuple(views))

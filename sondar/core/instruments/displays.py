@@ -35,8 +35,18 @@ def displays_of(instruments: dict[str, Instrument], population: Population, test
     return {name: instruments[name].display(seen) for name, (_, seen) in observations(instruments, population, tests).items()}
 
 
-def shown_once(device: Instrument, seen: Observation, noise: np.random.Generator) -> tuple[float | None, str | None]:
-    """What a person reads off a real instrument at the first test of one vehicle: (SI value, None) or (None, word)."""
+FRESH_SHARE = 0.3
+"""Share of an instrument's error bound that changes from reading to reading; the rest is its calibration and stays."""
+
+
+def shown_once(
+    device: Instrument, seen: Observation, noise: np.random.Generator, calibration: tuple[float, float] = (0.0, 0.0)
+) -> tuple[float | None, str | None]:
+    """What a person reads off a real instrument at the first test of one vehicle: (SI value, None) or (None, word).
+
+    Args:
+        calibration: how far the instrument's gain and zero are off, in shares of their bounds (−1 … 1).
+    """
     words = None if seen.words is None else seen.words[0, 0, 0]
     figure = max(0.0, 1.0 - float(words.sum())) if words is not None else 1.0
     if not device.figures or seen.value is None or (figure < 1.0 and noise.random() >= figure):
@@ -45,6 +55,7 @@ def shown_once(device: Instrument, seen: Observation, noise: np.random.Generator
     value = float(seen.value[0, 0, 0])
     if seen.wander is not None:
         value += float(noise.normal(0.0, 0.25 * float(seen.wander[0, 0])))
-    bound = device.error_share * abs(value) + device.error_floor
-    value = round(value + float(noise.uniform(-bound, bound)), device.decimals)
+    off = (1.0 - FRESH_SHARE) * (calibration[0] * device.error_share * abs(value) + calibration[1] * device.error_floor)
+    bound = FRESH_SHARE * (device.error_share * abs(value) + device.error_floor)
+    value = round(value + off + float(noise.uniform(-bound, bound)), device.decimals)
     return (max(0.0, value) if device.never_negative else value), None

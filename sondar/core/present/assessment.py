@@ -17,7 +17,7 @@ from sondar.core.diagnosis.ranking import Proposal
 from sondar.core.present.tests import SetupView, TestView, setup_view, test_view
 from sondar.core.wording import conclusion as words
 from sondar.core.wording.effects import effect_note
-from sondar.core.wording.labels import expected_range, fault_title, unit_title
+from sondar.core.wording.labels import expected_range, fault_title, range_of, unit_title
 from sondar.core.wording.proposals import outcome_label, proposal_cautions, step_text, why
 
 HISTORY_UNITS = 6
@@ -202,9 +202,9 @@ def assessment(judgement: Judgement) -> Assessment:
 def proposal_view(predictor: Predictor, belief: Belief, proposal: Proposal) -> ProposalView:
     """A proposal with its words."""
     circuit = predictor.circuit
-    label, low, high = expected_range(predictor.display_of(proposal.test))
+    label, low, high = expected_range(proposal.outlook.shown)
     names = belief.hypotheses.units
-    table = proposal.predictions.outcome[proposal.index]
+    table = proposal.outlook.chance
     outcomes = []
     for outcome in proposal.outcomes:
         order = np.argsort(-np.array(outcome.units))[:3]
@@ -215,7 +215,7 @@ def proposal_view(predictor: Predictor, belief: Belief, proposal: Proposal) -> P
         ]
         outcomes.append(
             OutcomeView(
-                label=outcome_label(proposal.predictions, proposal.index, outcome.index), probability=outcome.probability,
+                label=outcome_label(proposal.outlook, outcome.index), probability=outcome.probability,
                 within_expected=bool(table[outcome.index, 0] > 0.3), suspects=ahead,
             )
         )  # fmt: skip
@@ -237,19 +237,24 @@ def _effect(circuit: Circuit, belief: Belief, effect: Effect) -> ReadingEffect:
         if abs(after[u] - before[u]) > 0.01
     ]
     return ReadingEffect(
-        reading=effect.reading.id, expected=expected_range(effect.shown)[0], gauge=_gauge(effect), within_expected=effect.within_expected,
+        reading=effect.reading.id, expected=effect_range(effect), gauge=_gauge(effect), within_expected=effect.within_expected,
         note=effect_note(effect), weight=0.5 * float(np.abs(after - before).sum()), moved=moved,
         cleared=[names[u] for u in np.flatnonzero((before >= CLEARED_BELOW) & (after < CLEARED_BELOW))],
     )  # fmt: skip
 
 
+def effect_range(effect: Effect) -> str:
+    """What a healthy vehicle would have shown, as far as the readings before it told."""
+    expected = effect.expected
+    return range_of(effect.reading.device, expected.mean, expected.sd, expected.words)[0]
+
+
 def _gauge(effect: Effect) -> Gauge | None:
     """A figure and the healthy range in the working scale; None for words."""
-    reading, shown = effect.reading, effect.shown
-    device = shown.instrument
-    if reading.value is None or shown.words[0, 0].sum() > 0.5:
+    reading, mean, sd = effect.reading, effect.expected.mean, effect.expected.sd
+    device = reading.device
+    if reading.value is None or effect.expected.words.sum() > 0.5:
         return None
-    mean, sd = float(shown.mean[0, 0]), float(shown.sd[0, 0])
     bound = device.error_share * abs(reading.value) + device.error_floor + reading.meter_error + reading.resolution
     ends = device.working([reading.value - bound, reading.value + bound])
     return Gauge(

@@ -11,6 +11,9 @@ from sondar.core.circuit.model import AIR_OHM, OPEN_OHM, Change
 from sondar.core.solving.operating_points import Array, Hypothesis, Mask
 from sondar.core.solving.ports import PortNetwork, Ports
 
+LEAST_OHM = 1e-3
+"""What is left of a resistance from which more is taken than it has."""
+
 
 class Changes:
     """Hypotheses as arrays for one state of the network: which ports change, by how much, which sources and curves."""
@@ -23,6 +26,7 @@ class Changes:
         self.port = np.zeros((count, width), dtype=np.intp)
         self.delta = np.zeros((solver.samples, count, width))
         self.source = np.zeros((count, width))
+        self._given: list[tuple[int, int, float]] = []
         base = np.array([self._curve(i) for i in solver.curve_branches]).reshape(len(solver.curve_branches), 3)
         self.curve_parameters = np.broadcast_to(base, (count, *base.shape)).copy()
         shape = (solver.samples, count, len(solver.contacts))
@@ -58,7 +62,7 @@ class Changes:
         value = listed[:, 4]
         before = self.ports.resistance[:, index]  # (S, n)
         with np.errstate(invalid="ignore"):
-            after = np.where(how == 0, value, np.where(how == 1, before + value, before * value))
+            after = np.where(how == 0, value, np.where(how == 1, np.maximum(before + value, LEAST_OHM), before * value))
             series = before - after
         beside = np.array([branch.curve is not None for branch in self.solver.branches])[index]
         shunt = 1.0 / after - np.where(beside, 0.0, 1.0 / before)  # a short across a part with a curve stands beside it
@@ -73,6 +77,7 @@ class Changes:
                 return  # asleep: a source that gives nothing now gives nothing wrong either
             wanted = change.emf_v if change.emf_v is not None else branch.emf_v * (change.emf_scale or 0.0)
             self.port[h, slot], self.source[h, slot] = index, wanted - branch.emf_v
+            self._given.append((h, index, 0.0 if change.emf_v is not None else change.emf_scale or 0.0))
         elif change.curve_parameters is not None:
             for position, value in change.curve_parameters:
                 self.curve_parameters[h, self.solver.curve_branches.index(index), position] = value
@@ -110,6 +115,13 @@ class Changes:
                 opened = np.where(blown[:, position], -OPEN_OHM, 0.0)
                 deltas.append(np.broadcast_to(opened[None, :, None], (solver.samples, count, 1)))
         return np.concatenate(ports, axis=1), np.concatenate(deltas, axis=2)
+
+    def free_sources(self) -> Array:
+        """(H, Q) share of each source's healthy voltage that a hypothesis leaves: 0 where it sets the voltage itself."""
+        found = np.ones((len(self.port), len(self.solver.branches)))
+        for h, index, share in self._given:
+            found[h, index] = share
+        return found
 
     def coefficients(self, state: Mask) -> Array:
         """(H, Q) how much each branch's own term in the network moves per unit of the logarithm of its healthy resistance.

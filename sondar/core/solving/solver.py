@@ -212,7 +212,7 @@ class SetupSolver(PortNetwork):
             seen = seen - from_wanted @ damped @ from_moving.transpose(0, 2, 1)
             own = own - (from_moving @ current[..., None])[..., 0]
         terms = changes.coefficients(state)[:, moving, None] * along.log_ohm[moving]  # (H, M, C)
-        quantities = seen @ (own[..., None] * terms + along.emf[moving])
+        quantities = seen @ (own[..., None] * terms + changes.free_sources()[:, moving, None] * along.emf[moving])
         pairs = len(self.pairs)
         return Slopes(quantities[:, :pairs], seen[:, :pairs] ** 2 @ terms, quantities[:, pairs:])
 

@@ -92,7 +92,7 @@ def distinguished_by(judgement: Judgement, other: str) -> str:
     one, two = (hypotheses.member[:, hypotheses.units.index(u)] * belief.now for u in (lead, other))
     best, words = TELLS_FROM, NO_TEST
     for proposal in judgement.ranking.proposals:
-        table = proposal.predictions.outcome[proposal.index]
+        table = proposal.outlook.chance
         distance = 0.5 * float(np.abs(table @ (one / one.sum()) - table @ (two / two.sum())).sum())
         if distance > best:
             best, words = distance, describe_test(judgement.predictor.circuit, proposal.test)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+import numpy.typing as npt
 
 from sondar.core.circuit.model import CHASSIS
 from sondar.core.circuit.network import Circuit
@@ -66,13 +67,16 @@ def range_label(device: Instrument, low: float, high: float) -> str:
 
 def expected_range(shown: Display) -> tuple[str, float | None, float | None]:
     """What a healthy circuit shows at one test (display of one test): label, and both ends in SI units."""
-    device, words = shown.instrument, shown.words[0, 0]
+    return range_of(shown.instrument, float(shown.mean[0, 0]), float(shown.sd[0, 0]), shown.words[0, 0])
+
+
+def range_of(device: Instrument, mean: float, sd: float, words: npt.NDArray[np.float64]) -> tuple[str, float | None, float | None]:
+    """The same from a figure's mean and standard deviation in the working scale and the chance of each word."""
     if not device.figures or words.sum() > 0.5:
         return device.label(device.words[int(np.argmax(words))]), None, None
-    mean, sd = float(shown.mean[0, 0]), float(shown.sd[0, 0])
     low, high = mean - 2 * sd, mean + 2 * sd
     label = range_label(device, low, high)
-    if words.sum() > FLOATS_ABOVE:
+    if len(words) and words.sum() > FLOATS_ABOVE:
         label += f", or {device.words[int(np.argmax(words))]}"
     return label, device.from_working(low), device.from_working(high)
 

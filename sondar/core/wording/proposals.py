@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.costs import Step
-from sondar.core.diagnosis.predictions import SetupPredictions, class_ends, class_word
+from sondar.core.diagnosis.predictions import Outlook
 from sondar.core.diagnosis.ranking import Proposal
 from sondar.core.instruments import instrument
 from sondar.core.quantities import format_share
@@ -20,13 +20,13 @@ def step_text(step: Step) -> str:
     return f"{step.target} {step.position}" if step.kind == "control" else f"{step.kind} {step.target}"
 
 
-def outcome_label(predictions: SetupPredictions, test: int, outcome: int) -> str:
+def outcome_label(outlook: Outlook, row: int) -> str:
     """What a person would call an outcome class: ``11.8 to 12.4 V``, ``OL``, ``dim``."""
-    device = instrument(predictions.tests[test].instrument)
-    word = class_word(predictions, test, outcome)
+    device = outlook.shown.instrument
+    word = outlook.word(row)
     if word is not None:
         return device.label(word)
-    ends = class_ends(predictions, test, outcome)
+    ends = outlook.ends(row)
     return "another value" if ends is None else range_label(device, *ends)
 
 

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from sondar.app.measuring import Measuring
 from sondar.app.sharing import SharedJob
-from sondar.core.wording.labels import expected_range, reading_label
+from sondar.core.present.assessment import effect_range
+from sondar.core.wording.labels import reading_label
 from sondar.web.jobs.present import job_detail_view
 from sondar.web.sharing.models import SharedDiagnosis, SharedJobView, SharedReading
 
@@ -23,7 +24,7 @@ def _diagnosis(found: Measuring) -> SharedDiagnosis:
     readings = [
         SharedReading(
             where=f"{effect.reading.test.red} to {effect.reading.test.black}", entry=reading_label(effect.reading),
-            setup=effect.reading.test.setup.describe(), expected=expected_range(effect.shown)[0], within_expected=effect.within_expected,
+            setup=effect.reading.test.setup.describe(), expected=effect_range(effect), within_expected=effect.within_expected,
         )
         for effect in found.judgement.effects
     ]  # fmt: skip

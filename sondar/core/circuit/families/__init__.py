@@ -11,7 +11,7 @@ from pydantic import Field
 
 from sondar.core.circuit.families.base import Part
 from sondar.core.circuit.families.bridge import CodedSwitch, Gauge, HBridge, Heater, Stepper
-from sondar.core.circuit.families.harness import Contact, GroundPoint, Splice, Wire
+from sondar.core.circuit.families.harness import Contact, GroundPoint, Plug, Splice, Wire
 from sondar.core.circuit.families.loads import DcMotor, Lamp, ResistiveLoad, Solenoid
 from sondar.core.circuit.families.module import HighSideDriver, LowSideDriver, PulledInput
 from sondar.core.circuit.families.reference import BusEnd, BusTransceiver, ModuleSupply, RatiometricSensor, Reference
@@ -67,8 +67,41 @@ AnyPart = Annotated[
 ]
 
 __all__ = [
-    "ActiveSensor", "AnyPart", "Battery", "BusEnd", "BusTransceiver", "CodedSwitch", "Contact", "CurrentSensor", "DcMotor", "DualTrack", "Fuse",
-    "Gauge", "GroundPoint", "HBridge", "HallSensor", "Heater", "HighSideDriver", "Lamp", "LowSideDriver", "ModuleSupply", "Ntc",
-    "OxygenSensor", "Part", "Piezo", "PulledInput", "RatiometricSensor", "Reference", "Relay", "ResistiveLoad", "SerialSensor", "Solenoid",
-    "Splice", "Stepper", "Switch", "VariableReluctance", "Wire",
+    "ActiveSensor",
+    "AnyPart",
+    "Battery",
+    "BusEnd",
+    "BusTransceiver",
+    "CodedSwitch",
+    "Contact",
+    "CurrentSensor",
+    "DcMotor",
+    "DualTrack",
+    "Fuse",
+    "Gauge",
+    "GroundPoint",
+    "HBridge",
+    "HallSensor",
+    "Heater",
+    "HighSideDriver",
+    "Lamp",
+    "LowSideDriver",
+    "ModuleSupply",
+    "Ntc",
+    "OxygenSensor",
+    "Part",
+    "Piezo",
+    "Plug",
+    "PulledInput",
+    "RatiometricSensor",
+    "Reference",
+    "Relay",
+    "ResistiveLoad",
+    "SerialSensor",
+    "Solenoid",
+    "Splice",
+    "Stepper",
+    "Switch",
+    "VariableReluctance",
+    "Wire",
 ]  # fmt: skip

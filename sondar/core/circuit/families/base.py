@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from abc import abstractmethod
 from collections.abc import Iterable
 from typing import Annotated, ClassVar
@@ -16,11 +17,15 @@ Positive = Annotated[float, BeforeValidator(parse_si), Field(gt=0)]
 NonNegative = Annotated[float, BeforeValidator(parse_si), Field(ge=0)]
 ActiveWhen = dict[str, list[str] | str]
 
-SERIES_GRID_OHM = (0.3, 1.0, 3.0, 10.0, 30.0, 100.0, 300.0, 1e3, 3e3, 1e4)
-"""Added series resistance of corrosion or a broken strand, a log grid of half decades."""
+SERIES_GRID_OHM = (0.03, 0.1, 0.3, 1.0, 3.0, 10.0, 30.0, 100.0, 300.0, 1e3, 3e3, 1e4, 3e4, 1e5)
+"""Added series resistance of corrosion or a broken strand, a log grid of half decades from what a starter's supply feels to what is as
+good as open for a 5 V input; what no instrument sees in a circuit is no suspect there."""
 
-LEAK_GRID_OHM = (0.1, 1.0, 10.0, 100.0, 1e3)
-"""Resistance of a chafed or wet path to ground or to a supply."""
+LEAK_GRID_OHM = (0.1, 0.5, 2.0, 10.0, 50.0, 200.0, 1e3, 1e4, 1e5)
+"""Resistance of a chafed or wet path to ground, to a supply or to a neighbour."""
+
+LOST_SHARES = (0.02, 0.05, 0.1, 0.2, 0.3, 0.4, 0.5, 0.65)
+"""Shares of a winding's resistance that are left with shorted turns."""
 
 
 Drawn = tuple[str, str, str, str]
@@ -185,9 +190,29 @@ def open_severity(branch: str) -> tuple[Severity, ...]:
 
 def series_severities(branch: str, grid: tuple[float, ...] = SERIES_GRID_OHM) -> tuple[Severity, ...]:
     """Added resistance, equally likely per step of a log grid (scale-free ignorance)."""
-    return tuple(Severity(format_si(r, "Ω", 2), 1 / len(grid), (Change(branch, add_ohm=r),)) for r in grid)
+    return tuple(Severity(format_si(r, "Ω", 2), 1 / len(grid), (Change(branch, add_ohm=r),), ("add", math.log10(r))) for r in grid)
 
 
 def path_severities(branch: str, grid: tuple[float, ...] = LEAK_GRID_OHM) -> tuple[Severity, ...]:
     """An unwanted path of given resistance, equally likely per step of a log grid."""
-    return tuple(Severity(format_si(r, "Ω", 2), 1 / len(grid), (Change(branch, set_ohm=r),)) for r in grid)
+    return tuple(Severity(format_si(r, "Ω", 2), 1 / len(grid), (Change(branch, set_ohm=r),), ("set", math.log10(r))) for r in grid)
+
+
+def scale_severities(branch: str, grid: tuple[float, ...] = LOST_SHARES) -> tuple[Severity, ...]:
+    """A resistance that is a wrong share of what it should be: shorted turns, a drifted element."""
+    return tuple(
+        Severity(
+            f"{f:.0%} of its resistance" if f < 1 else f"×{f:g}",
+            1 / len(grid),
+            (Change(branch, scale=f),),
+            ("scale", math.log10(f)),
+        )
+        for f in grid
+    )
+
+
+def source_severities(branch: str, grid: tuple[float, ...]) -> tuple[Severity, ...]:
+    """A source that gives a wrong share of what it should."""
+    return tuple(
+        Severity("nothing" if f < 0.015 else f"×{f:g}", 1 / len(grid), (Change(branch, emf_scale=f),), ("source", f)) for f in grid
+    )

@@ -17,9 +17,10 @@ from sondar.core.circuit.families.base import (
     normalised,
     open_severity,
     path_severities,
+    scale_severities,
     series_severities,
 )
-from sondar.core.circuit.families.loads import Solenoid, scale_severities, stuck
+from sondar.core.circuit.families.loads import HIGH_SHARES, Solenoid, stuck
 from sondar.core.circuit.model import (
     AIR_OHM,
     OPEN_OHM,
@@ -80,7 +81,7 @@ class HBridge(Part):
         off_ohm = 12.0 / self.leakage_a
         return [
             Branch(f"{part_id}.{leg}", part_id, f"{part_id}.{ends[leg][0]}", f"{part_id}.{ends[leg][1]}",
-                   self.on_ohm if on[leg] else off_ohm, spread=0.2 if on[leg] else 0.5)
+                   self.on_ohm if on[leg] else off_ohm, spread=0.6 if on[leg] else 0.5)
             for leg in self.LEGS
         ]  # fmt: skip
 
@@ -88,13 +89,16 @@ class HBridge(Part):
         legs = [f"{part_id}.{leg}" for leg in self.LEGS]
         dead = (Severity("dead", 1.0, tuple(Change(leg, set_ohm=OPEN_OHM) for leg in legs)),)
         found = [self.fault(part_id, "dead", "drives neither way", 0.8, legs[0], dead)]
-        for leg in ("high_a", "high_b"):
-            way = "forward" if leg == "high_a" else "back"
-            branch = f"{part_id}.{leg}"
-            found.append(
-                self.fault(part_id, f"{leg}_dead", f"does not drive {way}", 0.4, branch,
-                           (Severity("open", 1.0, (Change(branch, set_ohm=OPEN_OHM),)),))
-            )  # fmt: skip
+        for leg in self.LEGS:
+            branch, words = f"{part_id}.{leg}", leg.replace("_", "-side transistor ").replace("high", "high").upper()[-1]
+            side = "upper" if leg.startswith("high") else "lower"
+            name = f"{side} transistor at {words.lower()}"
+            found += [
+                self.fault(part_id, f"{leg}_dead", f"{name} does not switch on", 0.4, branch,
+                           (Severity("open", 1.0, (Change(branch, set_ohm=OPEN_OHM),)),)),
+                self.fault(part_id, f"{leg}_short", f"{name} shorted", 0.15, branch,
+                           (Severity("on", 1.0, (Change(branch, set_ohm=self.on_ohm),)),)),
+            ]  # fmt: skip
         if self.teach_in:
             found.append(
                 self.fault(part_id, "untaught", "Not taught in, or its end stops not learned", 0.5, legs[0], dead, "setting")
@@ -107,7 +111,7 @@ class Stepper(Part):
 
     family: Literal["stepper"]
     coil_ohm: Positive
-    tolerance: Positive = 0.05
+    tolerance: Positive = Field(0.1, description="Relative standard deviation among good parts.")
     moves: str = Field("", description="What it drives, e.g. 'Idle valve'; adds the fault that this is stuck.")
 
     TERMINALS: ClassVar[tuple[str, ...]] = ("1", "2", "3", "4")
@@ -173,9 +177,14 @@ class Heater(Part):
         hot = self.rated_v**2 / self.rated_w
         return [
             self.fault(part_id, "open", "burnt through", 2.0, lead, open_severity(lead)),
-            self.fault(part_id, "short", "shorted", 0.3, short, path_severities(short, (0.05 * hot, 0.2 * hot))),
+            self.fault(part_id, "short", "shorted", 0.3, short, path_severities(short, (0.05 * hot, 0.1 * hot, 0.2 * hot))),
             self.fault(
-                part_id, "resistance", "resistance too high", 0.5, lead, series_severities(lead, (0.5 * hot, 1.5 * hot, 5.0 * hot))
+                part_id,
+                "resistance",
+                "resistance too high",
+                0.5,
+                lead,
+                series_severities(lead, tuple(f * hot for f in HIGH_SHARES)),
             ),
         ]
 
@@ -208,8 +217,8 @@ class CodedSwitch(Part):
         return [
             self.fault(part_id, "open", "open circuit", 1.0, part_id, open_severity(part_id)),
             self.fault(part_id, "resistance", "contacts corroded, shows a wrong position", 1.0, part_id,
-                       series_severities(part_id, (0.1 * size, 0.5 * size, 2.0 * size, 10.0 * size))),
-            self.fault(part_id, "leak", "wet inside, shows a wrong position", 0.5, leak, path_severities(leak, (size, 10.0 * size))),
+                       series_severities(part_id, tuple(f * size for f in (0.1, 0.3, 1.0, 3.0, 10.0, 30.0)))),
+            self.fault(part_id, "leak", "wet inside, shows a wrong position", 0.5, leak, path_severities(leak, tuple(f * size for f in (0.3, 1.0, 3.0, 10.0, 30.0)))),
         ]  # fmt: skip
 
 

@@ -15,7 +15,18 @@ from sondar.core.circuit.families.base import (
     path_severities,
     series_severities,
 )
-from sondar.core.circuit.model import AIR_OHM, CHASSIS, Branch, Fault, Group, Setup, copper_resistance
+from sondar.core.circuit.model import (
+    AIR_OHM,
+    CHASSIS,
+    OPEN_OHM,
+    Branch,
+    Change,
+    Fault,
+    Group,
+    Setup,
+    Severity,
+    copper_resistance,
+)
 
 COPPER_OHM_MM2_PER_M = 0.0178
 """Resistivity of stranded automotive copper at 20 °C in Ω·mm²/m (ISO 6722 conductor tables)."""
@@ -49,7 +60,7 @@ class Wire(Part):
         at_20c = COPPER_OHM_MM2_PER_M * self.length_m / self.gauge_mm2
         resistance = copper_resistance(at_20c, setup.temperature_c)
         return [
-            Branch(part_id, part_id, self.from_, self.to, resistance, spread=0.1),
+            Branch(part_id, part_id, self.from_, self.to, resistance, spread=0.5),
             Branch(f"{part_id}.to_ground", part_id, self.to, CHASSIS),
             Branch(f"{part_id}.to_supply", part_id, self.to, self.SUPPLY),
         ]
@@ -98,6 +109,59 @@ class Contact(Part):
                   part_id, 0.8 * self.rate, part_id, series_severities(part_id), f"Clean or replace {self.name(part_id)}",
                   fault_traits(series_severities(part_id), "wiring")),
         ]  # fmt: skip
+
+
+class Plug(Part):
+    """A connector as a whole: what goes wrong between its cavities. Made by ``connectors``.
+
+    A bridge (water, a bent pin, two wires chafed together just behind it) joins the wire sides; exchanged cavities join each wire to the
+    part that the other belongs to, as long as the halves are mated.
+    """
+
+    family: Literal["plug"] = "plug"
+    connector: str
+    neighbours: tuple[tuple[str, str], ...] = Field(description="Cavities side by side that carry different things.")
+    exposed: bool = False
+    fit_min: NonNegative = 25.0
+    price: NonNegative = 8.0
+
+    GROUP: ClassVar[Group] = "wiring"
+    TERMINALS: ClassVar[tuple[str, ...]] = ()
+    NOUN: ClassVar[str] = "Connector"
+
+    def branches(self, part_id: str, setup: Setup) -> list[Branch]:
+        found = []
+        for one, two in self.neighbours:
+            a, b = f"{part_id}.{one}", f"{part_id}.{two}"
+            found.append(Branch(f"{part_id}.bridge_{one}_{two}", part_id, a, b))
+            if part_id not in setup.unplugged:
+                found += [
+                    Branch(f"{part_id}.crossed_{one}_{two}", part_id, a, f"{b}/c"),
+                    Branch(f"{part_id}.crossed_{two}_{one}", part_id, b, f"{a}/c"),
+                ]
+        return found
+
+    def faults(self, part_id: str) -> list[Fault]:
+        found = []
+        factor = 2.5 if self.exposed else 1.0
+        for one, two in self.neighbours:
+            bridge, pins = f"{part_id}.bridge_{one}_{two}", f"cavities {one} and {two}"
+            exchanged = (
+                Change(f"{part_id}.{one}", add_ohm=OPEN_OHM), Change(f"{part_id}.{two}", add_ohm=OPEN_OHM),
+                Change(f"{part_id}.crossed_{one}_{two}", set_ohm=self.CONTACT), Change(f"{part_id}.crossed_{two}_{one}", set_ohm=self.CONTACT),
+            )  # fmt: skip
+            found += [
+                self.fault(part_id, f"bridge_{one}_{two}", f"{pins} bridged (water, bent pin), or their wires chafed together",
+                           0.2 * factor, f"{part_id}.{one}", path_severities(bridge)),
+                self.fault(part_id, f"exchanged_{one}_{two}", f"{pins} exchanged", 0.03, f"{part_id}.{one}",
+                           (Severity("exchanged", 1.0, exchanged),)),
+            ]  # fmt: skip
+        return found
+
+    CONTACT: ClassVar[float] = CONTACT_OHM
+
+    def repair_text(self, part_id: str) -> str:
+        return f"Open, dry and inspect {self.name(part_id)}; repair cavities and the harness behind it by the manufacturer's method"
 
 
 class Splice(Part):
@@ -150,5 +214,5 @@ class GroundPoint(Part):
         return [
             self.fault(part_id, "open", "loose or broken off", 0.5 * factor, part_id, open_severity(part_id)),
             self.fault(part_id, "resistance", "corroded", 0.8 * factor, part_id,
-                       series_severities(part_id, (0.1, 0.3, 1.0, 3.0, 10.0, 30.0, 100.0, 1e3))),
+                       series_severities(part_id)),
         ]  # fmt: skip

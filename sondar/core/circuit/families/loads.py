@@ -6,8 +6,13 @@ from typing import ClassVar, Literal, Self
 
 from pydantic import Field, model_validator
 
-from sondar.core.circuit.families.base import Part, Positive, open_severity, series_severities
+from sondar.core.circuit.families.base import Part, Positive, open_severity, path_severities, scale_severities, series_severities
 from sondar.core.circuit.model import Acts, Branch, Change, Curve, Fault, Setup, Severity, copper_resistance
+
+HIGH_SHARES = (0.3, 0.6, 1.2, 2.5, 5.0, 12.0, 30.0, 100.0)
+"""Added resistance in a load, as multiples of its own."""
+
+SERIES_LOAD_OHM = (0.1, 0.3, 1.0, 3.0, 10.0, 30.0, 100.0, 300.0)
 
 
 def motor_parameters(rated_v: float, rated_a: float, armature_ohm: float, friction_share: float) -> tuple[float, float, float]:
@@ -22,7 +27,7 @@ class ResistiveLoad(Part):
 
     family: Literal["resistor"]
     resistance_ohm: Positive
-    tolerance: Positive = Field(0.05, description="Relative standard deviation among good parts.")
+    tolerance: Positive = Field(0.1, description="Relative standard deviation among good parts.")
 
     NOUN: ClassVar[str] = "Load"
 
@@ -34,7 +39,7 @@ class ResistiveLoad(Part):
             self.fault(part_id, "open", "open circuit", 1.0, part_id, open_severity(part_id)),
             self.fault(part_id, "short", "internally shorted", 0.3, part_id, scale_severities(part_id)),
             self.fault(part_id, "resistance", "resistance too high", 0.3, part_id,
-                       series_severities(part_id, tuple(self.resistance_ohm * f for f in (0.5, 1.5, 5.0, 15.0)))),
+                       series_severities(part_id, tuple(self.resistance_ohm * f for f in HIGH_SHARES))),
         ]  # fmt: skip
 
 
@@ -43,7 +48,7 @@ class Solenoid(Part):
 
     family: Literal["solenoid"]
     coil_ohm: Positive
-    tolerance: Positive = 0.05
+    tolerance: Positive = Field(0.1, description="Relative standard deviation among good parts.")
     moves: str = Field(
         "", description="What it moves, e.g. 'Purge valve'; adds the fault that this is stuck while the coil is good."
     )
@@ -66,7 +71,9 @@ class Solenoid(Part):
         found = [
             self.fault(part_id, "open", "coil open", 1.5, part_id, open_severity(part_id)),
             self.fault(part_id, "short", "coil with shorted turns", 0.5, part_id, scale_severities(part_id)),
-        ]
+            self.fault(part_id, "resistance", "coil or its joint with resistance in it", 0.3, part_id,
+                       series_severities(part_id, tuple(self.coil_ohm * f for f in HIGH_SHARES))),
+        ]  # fmt: skip
         return [*found, *stuck(self, part_id, part_id, self.moves)]
 
 
@@ -97,7 +104,7 @@ class Lamp(Part):
         return [
             self.fault(part_id, "open", "filament broken", 2.5, holder, open_severity(holder)),
             self.fault(part_id, "resistance", "holder contact corroded", 0.8, holder,
-                       series_severities(holder, (1.0, 3.0, 10.0, 30.0, 100.0))),
+                       series_severities(holder, SERIES_LOAD_OHM)),
         ]  # fmt: skip
 
 
@@ -143,14 +150,13 @@ class DcMotor(Part):
 
     def faults(self, part_id: str) -> list[Fault]:
         brushes, short = f"{part_id}.brushes", f"{part_id}.short"
-        shorts = tuple(Severity(f"{f:.0%} of standstill ohms", 0.5, (Change(short, set_ohm=self.armature_ohm * f),))
-                       for f in (0.15, 0.6))  # fmt: skip
+        shorts = path_severities(short, tuple(self.armature_ohm * f for f in (0.1, 0.2, 0.35, 0.6, 1.0)))
         # A friction current no supply can deliver: the rotor never turns and only the armature resistance is left.
         seized = (Severity("seized", 1.0, (Change(part_id, curve_parameters=((2, 1e9),)), Change(brushes, blocks=True))),)
         found = [
             self.fault(part_id, "open", "open (brushes or thermal cut-out)", 1.5, brushes, open_severity(brushes)),
             self.fault(part_id, "resistance", "brushes worn, high resistance", 1.0, brushes,
-                       series_severities(brushes, (0.3, 1.0, 3.0, 10.0, 30.0, 100.0))),
+                       series_severities(brushes, SERIES_LOAD_OHM)),
             self.fault(part_id, "short", "winding shorted", 0.4, short, shorts),
             self.fault(part_id, "seized", "seized or blocked", 0.6, part_id, seized),
         ]  # fmt: skip
@@ -163,8 +169,3 @@ def stuck(part: Part, part_id: str, branch: str, moves: str) -> list[Fault]:
         return []
     blocked = (Severity("stuck", 1.0, (Change(branch, blocks=True),)),)
     return [part.fault(part_id, "stuck", f"{moves} stuck, dirty or worn", 0.8, branch, blocked, "system")]
-
-
-def scale_severities(branch: str) -> tuple[Severity, ...]:
-    """A winding or element that has lost part of its resistance."""
-    return tuple(Severity(f"{f:.0%} of its resistance left", 0.25, (Change(branch, scale=f),)) for f in (0.02, 0.2, 0.4, 0.65))

@@ -17,8 +17,12 @@ from sondar.core.circuit.families.base import (
     normalised,
     path_severities,
     series_severities,
+    source_severities,
 )
 from sondar.core.circuit.model import OPEN_OHM, Branch, Change, Fault, Group, Setup, Severity, is_active
+
+LOW_SUPPLY = (0.0, 0.2, 0.4, 0.6, 0.75, 0.85)
+"""Shares of its voltage that a failing internal supply or reference still gives."""
 
 
 class Driver(Part):
@@ -54,7 +58,7 @@ class Driver(Part):
         first, second = self.TERMINALS
         return [
             Branch(part_id, part_id, f"{part_id}.{first}", f"{part_id}.{second}", self.on_ohm if on else off_ohm,
-                   spread=0.2 if on else 0.5)
+                   spread=0.6 if on else 0.5)
         ]  # fmt: skip
 
     def faults(self, part_id: str) -> list[Fault]:
@@ -64,7 +68,7 @@ class Driver(Part):
             self.fault(part_id, "dead", "does not switch on", 1.2, part_id, dead),
             self.fault(part_id, "stuck_on", f"stuck on, shorted to {self.CLOSED_TO}", 0.5, part_id, stuck),
             self.fault(part_id, "weak", "switches on with high resistance", 0.4, part_id,
-                       series_severities(part_id, (1.0, 3.0, 10.0, 30.0, 100.0))),
+                       series_severities(part_id, (1.0, 3.0, 10.0, 30.0, 100.0, 300.0))),
         ]  # fmt: skip
 
 
@@ -93,7 +97,9 @@ class PulledInput(Part):
     pull_ohm: Positive
     supply_v: Quantity = Field(5.0, description="Internal supply of a pull-up, in volts, when active.")
     active_when: ActiveWhen = Field(default_factory=awake_with_the_key, description="When the module is awake.")
-    tolerance: Positive = 0.01
+    tolerance: Positive = Field(
+        0.15, description="Relative standard deviation of the pull resistor, as far as anybody has published it."
+    )
     valid_low_v: Quantity = Field(-100.0, description="Below this the module shows a substituted value.")
     valid_high_v: Quantity = Field(100.0, description="Above this the module shows a substituted value.")
     substitute_v: Quantity = Field(0.0, description="The value it shows in place of one that is out of range, as volts.")
@@ -130,9 +136,8 @@ class PulledInput(Part):
         found = [
             self.fault(part_id, "pull_open", f"pull-{self.pull} open", 0.5, pull,
                        (Severity("open", 1.0, (Change(pull, set_ohm=OPEN_OHM),)),)),
-            self.fault(part_id, "leak", "input leaks to ground", 0.5, leak, path_severities(leak, (0.5, 10.0, 100.0, 1e3, 1e4))),
+            self.fault(part_id, "leak", "input leaks to ground", 0.5, leak, path_severities(leak, (0.5, 5.0, 50.0, 200.0, 1e3, 5e3, 2e4, 1e5))),
         ]  # fmt: skip
         if self.pull == "up":
-            wrong = tuple(Severity(f"{v:.1f} V", 0.5, (Change(pull, emf_v=v),)) for v in (0.0, 0.7 * self.supply_v))
-            found.append(self.fault(part_id, "supply", "internal supply wrong", 0.4, pull, wrong))
+            found.append(self.fault(part_id, "supply", "internal supply too low", 0.4, pull, source_severities(pull, LOW_SUPPLY)))
         return found

@@ -18,7 +18,11 @@ from sondar.core.circuit.families.base import (
     normalised,
     open_severity,
     path_severities,
+    scale_severities,
+    series_severities,
+    source_severities,
 )
+from sondar.core.circuit.families.module import LOW_SUPPLY
 from sondar.core.circuit.model import OPEN_OHM, Branch, Change, Fault, Group, Setup, Severity, is_active
 
 
@@ -45,8 +49,10 @@ class ModuleSupply(Part):
         return [
             self.fault(
                 part_id, "dead", "does nothing although it is fed", 0.8, f"{part_id}.input", open_severity(f"{part_id}.input")
-            )
-        ]
+            ),
+            self.fault(part_id, "resistance", "has resistance in its supply input", 0.2, f"{part_id}.input",
+                       series_severities(f"{part_id}.input")),
+        ]  # fmt: skip
 
 
 class Reference(Part):
@@ -74,11 +80,17 @@ class Reference(Part):
         return [Branch(part_id, part_id, f"{part_id}.out", f"{part_id}.gnd", ohms, emf, 0.1, 0.01 * abs(emf))]
 
     def faults(self, part_id: str) -> list[Fault]:
-        low = tuple(Severity(f"{v:g} V", 0.5, (Change(part_id, emf_v=v),)) for v in (0.0, 0.6 * self.supply_v))
         return [
             self.fault(part_id, "dead", "gives no voltage", 0.6, part_id, (Severity("open", 1.0, (Change(part_id, set_ohm=OPEN_OHM),)),)),
-            self.fault(part_id, "low", "too low", 0.3, part_id, low),
+            self.fault(part_id, "low", "too low", 0.3, part_id, source_severities(part_id, LOW_SUPPLY)),
         ]  # fmt: skip
+
+
+STUCK_SHARES = (0.02, 0.05, 0.1, 0.17, 0.25, 0.35, 0.45, 0.55, 0.65, 0.75, 0.83, 0.9, 0.95, 0.98)
+"""Signal ÷ reference at which a failed sensor may stand."""
+
+OFFSET_SHARES = (-0.5, -0.3, -0.18, -0.1, -0.05, 0.05, 0.1, 0.18, 0.3, 0.5)
+"""Share of the reference by which a sensor may be off everywhere."""
 
 
 class RatiometricSensor(Part):
@@ -127,10 +139,6 @@ class RatiometricSensor(Part):
 
     def faults(self, part_id: str) -> list[Fault]:
         upper, lower, short = f"{part_id}.upper", f"{part_id}.lower", f"{part_id}.short"
-        biased = (
-            Severity("reads high", 0.5, (Change(lower, scale=2.5),)),
-            Severity("reads low", 0.5, (Change(lower, scale=0.35),)),
-        )
         dead = (
             Severity("stays at the return", 0.5, (Change(upper, add_ohm=OPEN_OHM),)),
             Severity("stays at the reference", 0.5, (Change(lower, add_ohm=OPEN_OHM),)),
@@ -138,8 +146,8 @@ class RatiometricSensor(Part):
         found = [
             self.fault(part_id, "open", "no output", 0.6, part_id, open_severity(part_id)),
             self.fault(part_id, "stuck", "output stuck at one end", 0.8, part_id, dead),
-            self.fault(part_id, "bias", "reads wrong", 0.8, part_id, biased),
-            self.fault(part_id, "short", "pulls the reference down", 0.4, part_id, path_severities(short, (0.1, 1.0, 3.0))),
+            self.fault(part_id, "bias", "reads wrong", 0.8, part_id, self._wrong(upper, lower)),
+            self.fault(part_id, "short", "pulls the reference down", 0.4, part_id, path_severities(short, (0.1, 0.3, 1.0, 3.0, 10.0, 30.0))),
         ]  # fmt: skip
         if self.senses and self.moved_when:
             # Nothing arrives (blocked, swapped, jammed): it keeps showing what it shows at rest.
@@ -152,6 +160,21 @@ class RatiometricSensor(Part):
                            (Severity("nothing arrives", 1.0, still),), "system", ("stuck", "cleanable"))
             )  # fmt: skip
         return found
+
+    def _wrong(self, upper: str, lower: str) -> tuple[Severity, ...]:
+        """Stuck at a share of the reference, or off by one whatever it senses."""
+        total = self.total_ohm
+        stuck = tuple(
+            Severity(f"stays at {share:.0%}", 0.5 / len(STUCK_SHARES),
+                     (Change(upper, set_ohm=total * (1 - share)), Change(lower, set_ohm=total * share)), ("stays", share))
+            for share in STUCK_SHARES
+        )  # fmt: skip
+        offset = tuple(
+            Severity(f"{share:+.0%} of the reference", 0.5 / len(OFFSET_SHARES),
+                     (Change(upper, add_ohm=-total * share), Change(lower, add_ohm=total * share)), ("offset", share))
+            for share in OFFSET_SHARES
+        )  # fmt: skip
+        return stuck + offset
 
 
 class BusTransceiver(Part):
@@ -192,10 +215,16 @@ class BusTransceiver(Part):
 
     def faults(self, part_id: str) -> list[Fault]:
         high, low, short = f"{part_id}.high", f"{part_id}.low", f"{part_id}.short"
-        dead = (Severity("silent", 1.0, (Change(high, add_ohm=OPEN_OHM), Change(low, add_ohm=OPEN_OHM))),)
+        dead = (
+            Severity("silent", 0.5, (Change(high, add_ohm=OPEN_OHM), Change(low, add_ohm=OPEN_OHM))),
+            Severity("one half", 0.25, (Change(high, add_ohm=OPEN_OHM),)),
+            Severity("the other half", 0.25, (Change(low, add_ohm=OPEN_OHM),)),
+        )
         return [
             self.fault(part_id, "dead", "does not drive the bus", 0.3, high, dead),
-            self.fault(part_id, "short", "shorts the bus wires together", 0.2, short, path_severities(short, (1.0, 10.0))),
+            self.fault(
+                part_id, "short", "shorts the bus wires together", 0.2, short, path_severities(short, (0.3, 1.0, 3.0, 10.0, 30.0))
+            ),
         ]
 
 
@@ -213,4 +242,8 @@ class BusEnd(Part):
         return [Branch(part_id, part_id, f"{part_id}.1", f"{part_id}.2", self.resistance_ohm, spread=0.01)]
 
     def faults(self, part_id: str) -> list[Fault]:
-        return [self.fault(part_id, "open", "open circuit", 0.3, part_id, open_severity(part_id))]
+        return [
+            self.fault(part_id, "open", "open circuit", 0.3, part_id, open_severity(part_id)),
+            self.fault(part_id, "low", "too low", 0.1, part_id, scale_severities(part_id)),
+            self.fault(part_id, "high", "too high", 0.1, part_id, scale_severities(part_id, (1.5, 2.5, 5.0, 20.0))),
+        ]

@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 from pydantic import Field
 
-from sondar.core.circuit.families.base import Drawn, NonNegative, Part, Positive, open_severity, series_severities
+from sondar.core.circuit.families.base import Drawn, NonNegative, Part, Positive, open_severity, scale_severities, series_severities
 from sondar.core.circuit.model import (
     AIR_OHM,
     Acts,
@@ -61,7 +61,7 @@ class Relay(Part):
         coil = f"{part_id}.coil"
         pull_in = self.pull_in_v / self.coil_ohm
         made = [
-            Branch(coil, part_id, at("86"), at("85"), copper_resistance(self.coil_ohm, setup.temperature_c), spread=0.05),
+            Branch(coil, part_id, at("86"), at("85"), copper_resistance(self.coil_ohm, setup.temperature_c), spread=0.1),
             Branch(f"{part_id}.contact", part_id, at("30"), at("87"), AIR_OHM, spread=0.3,
                    contact=RelayContact(coil, pull_in, False, CLOSED_OHM)),
             Branch(f"{part_id}.break", part_id, at("30"), at("87a"), CLOSED_OHM, spread=0.3,
@@ -75,14 +75,13 @@ class Relay(Part):
 
     def faults(self, part_id: str) -> list[Fault]:
         coil, contact = f"{part_id}.coil", f"{part_id}.contact"
-        shorted = tuple(Severity(f"{f:.0%} of the coil left", 0.5, (Change(coil, scale=f),)) for f in (0.1, 0.5))
         found = [
             self.fault(part_id, "coil_open", "coil open", 1.0, coil, open_severity(coil)),
-            self.fault(part_id, "coil_short", "coil with shorted turns", 0.3, coil, shorted),
+            self.fault(part_id, "coil_short", "coil with shorted turns", 0.3, coil, scale_severities(coil)),
             self.fault(part_id, "contact_open", "contact does not close", 1.2, contact,
                        (Severity("open", 1.0, (Change(contact, set_ohm=AIR_OHM),)),)),
             self.fault(part_id, "contact_burnt", "contact burnt, high resistance", 1.0, contact,
-                       series_severities(contact, (0.1, 0.3, 1.0, 3.0, 10.0, 100.0))),
+                       series_severities(contact, (0.03, 0.1, 0.3, 1.0, 3.0, 10.0, 30.0, 100.0))),
             self.fault(part_id, "contact_welded", "contact welded closed", 0.6, contact,
                        (Severity("closed", 1.0, (Change(contact, set_ohm=CLOSED_OHM),)),)),
         ]  # fmt: skip

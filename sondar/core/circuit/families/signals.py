@@ -21,9 +21,10 @@ from sondar.core.circuit.families.base import (
     normalised,
     open_severity,
     path_severities,
+    scale_severities,
     series_severities,
+    source_severities,
 )
-from sondar.core.circuit.families.loads import scale_severities
 from sondar.core.circuit.model import (
     AIR_OHM,
     Branch,
@@ -43,10 +44,7 @@ SUPPLY_SHARE = 0.35
 
 def weak_and_lost(branch: str) -> tuple[Severity, ...]:
     """An alternating or active signal that is too small, or gone, while the sensor's own circuit is whole."""
-    return (
-        Severity("a third", 0.5, (Change(branch, emf_scale=0.3),)),
-        Severity("nothing", 0.5, (Change(branch, emf_scale=0.01),)),
-    )
+    return source_severities(branch, (0.01, 0.05, 0.15, 0.3, 0.45, 0.6))
 
 
 class PoweredSensor(Part):
@@ -86,7 +84,7 @@ class PoweredSensor(Part):
             self.fault(
                 part_id, "dead", "gives no signal", 1.2, output, (Severity("dead", 1.0, (Change(output, set_ohm=AIR_OHM),)),)
             ),
-            self.fault(part_id, "short", "shorts its supply", 0.2, supply, path_severities(supply, (0.1, 3.0))),
+            self.fault(part_id, "short", "shorts its supply", 0.2, supply, path_severities(supply, (0.1, 0.5, 2.0, 8.0, 30.0))),
         ]
 
 
@@ -176,18 +174,16 @@ class ActiveSensor(PoweredSensor):
     def faults(self, part_id: str) -> list[Fault]:
         output = f"{part_id}.output"
 
-        def wrong(*shares: float) -> tuple[Severity, ...]:
-            return tuple(Severity(f"×{f:g}", 1 / len(shares), (Change(output, emf_scale=f),)) for f in shares)
-
+        low, high = (0.1, 0.2, 0.35, 0.5, 0.65, 0.78, 0.88), (1.12, 1.25, 1.4, 1.6)
         found = [
             *self.electronics_faults(part_id),
-            self.fault(part_id, "low", "reads too low (dirty, aged)", 1.0, output, wrong(0.5, 0.7, 0.85)),
-            self.fault(part_id, "high", "reads too high", 0.4, output, wrong(1.2, 1.5)),
+            self.fault(part_id, "low", "reads too low (dirty, aged)", 1.0, output, source_severities(output, low)),
+            self.fault(part_id, "high", "reads too high", 0.4, output, source_severities(output, high)),
         ]
         if self.senses:
             found.append(
                 self.fault(part_id, "really_low", f"{self.senses} really is too low, or not all of it passes the sensor", 0.6, output,
-                           wrong(0.5, 0.7, 0.85), "system")
+                           source_severities(output, low), "system")
             )  # fmt: skip
         return found
 
@@ -327,8 +323,25 @@ class CurrentSensor(Part):
         still = (Severity("stands still", 1.0, (Change(part_id, curve_parameters=((0, self.low_a),)),)),)
         found = [
             self.fault(part_id, "open", "open circuit", 1.2, lead, open_severity(lead)),
-            self.fault(part_id, "leak", "takes more current than it should", 0.5, leak, path_severities(leak, (100.0, 500.0, 2e3))),
-            self.fault(part_id, "stuck", "does not change its current", 0.6, part_id, still),
+            self.fault(
+                part_id,
+                "leak",
+                "takes more current than it should",
+                0.5,
+                leak,
+                path_severities(leak, (50.0, 150.0, 400.0, 1e3, 3e3, 1e4)),
+            ),
+            self.fault(
+                part_id,
+                "stuck",
+                "does not change its current",
+                0.6,
+                part_id,
+                (
+                    Severity("stays low", 0.5, (Change(part_id, curve_parameters=((0, self.low_a),)),)),
+                    Severity("stays high", 0.5, (Change(part_id, curve_parameters=((0, self.high_a),)),)),
+                ),
+            ),
         ]
         if self.senses:
             found.append(self.fault(part_id, "gap", f"{self.senses}: gap too wide, or damaged", 0.6, part_id, still, "system"))
@@ -371,14 +384,13 @@ class OxygenSensor(Part):
         return [Branch(part_id, part_id, f"{part_id}.sig", f"{part_id}.gnd", ohms, volts if hot else 0.0, 0.3, 0.03)]
 
     def faults(self, part_id: str) -> list[Fault]:
-        low = (
-            Severity("a third", 0.5, (Change(part_id, emf_scale=0.35),)),
-            Severity("nothing", 0.5, (Change(part_id, emf_scale=0.02),)),
-        )
+        low = source_severities(part_id, (0.02, 0.1, 0.2, 0.35, 0.5, 0.7))
         found = [
             self.fault(part_id, "open", "open circuit", 0.8, part_id, open_severity(part_id)),
             self.fault(part_id, "aged", "aged or poisoned, reads lean", 1.2, part_id, low),
-            self.fault(part_id, "slow", "high inner resistance", 0.6, part_id, series_severities(part_id, (3e4, 3e5))),
+            self.fault(
+                part_id, "slow", "high inner resistance", 0.6, part_id, series_severities(part_id, (1e4, 3e4, 1e5, 3e5, 1e6))
+            ),
         ]
         if self.senses:
             found.append(
@@ -440,7 +452,7 @@ class DualTrack(Part):
                 self.fault(part_id, f"track{track}_open", f"track {track}: wiper lifts off", 0.8, wiper, open_severity(wiper)),
                 self.fault(part_id, f"track{track}_broken", f"track {track}: broken at an end", 0.4, upper, (
                     Severity("reference end", 0.5, (Change(upper, add_ohm=1e8),)), Severity("return end", 0.5, (Change(lower, add_ohm=1e8),)))),
-                self.fault(part_id, f"track{track}_worn", f"track {track}: reads wrong", 0.6, lower, (
-                    Severity("high", 0.5, (Change(lower, scale=1.6),)), Severity("low", 0.5, (Change(lower, scale=0.5),)))),
+                self.fault(part_id, f"track{track}_worn", f"track {track}: reads wrong", 0.6, lower,
+                           scale_severities(lower, (0.15, 0.3, 0.45, 0.6, 0.75, 1.3, 1.6, 2.0, 2.8))),
             ]  # fmt: skip
         return found

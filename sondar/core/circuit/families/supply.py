@@ -51,11 +51,11 @@ class Battery(Part):
         return emf, ((f"{part_id} charge", CHARGE_SD_V), (f"{part_id} key {setup['key']}", 0.12))
 
     def faults(self, part_id: str) -> list[Fault]:
-        low = tuple(Severity(f"{v:g} V", 1 / 3, (Change(part_id, emf_v=v),)) for v in (9.6, 8.0, 6.0))
+        low = tuple(Severity(f"{v:g} V", 0.25, (Change(part_id, emf_v=v),), ("volts", v)) for v in (9.4, 8.3, 7.1, 5.9))
         return [
             self.fault(part_id, "low", "discharged or failing", 0.5, part_id, low),
             self.fault(part_id, "terminal", "terminal loose or corroded", 0.6, part_id,
-                       series_severities(part_id, (0.1, 0.3, 1.0, 10.0, 1e3))),
+                       series_severities(part_id)),
         ]  # fmt: skip
 
 
@@ -80,7 +80,7 @@ class Fuse(Part):
         return [
             self.fault(part_id, "open", "blown or missing", 1.5, part_id, open_severity(part_id), traits=("evident",)),
             self.fault(part_id, "resistance", "contacts corroded", 0.7, part_id,
-                       series_severities(part_id, (0.1, 0.3, 1.0, 3.0, 10.0, 100.0))),
+                       series_severities(part_id, (0.03, 0.1, 0.3, 1.0, 3.0, 10.0, 30.0, 100.0))),
         ]  # fmt: skip
 
 

@@ -42,10 +42,9 @@ class Switch(Part):
 
     def faults(self, part_id: str) -> list[Fault]:
         stuck_open = (Severity("open", 1.0, (Change(part_id, set_ohm=AIR_OHM),)),)
-        grid = (1.0, 10.0, 100.0, 1e3, 1e4)
         return [
             self.fault(part_id, "stuck_open", "does not close", 1.0, part_id, stuck_open),
             self.fault(part_id, "stuck_closed", "does not open, or leaks", 0.6, part_id,
-                       path_severities(f"{part_id}.leak", (self.closed_ohm, 10.0, 1e3, 1e4))),
-            self.fault(part_id, "resistance", "contact corroded", 0.8, part_id, series_severities(part_id, grid)),
+                       path_severities(f"{part_id}.leak", (self.closed_ohm, 1.0, 5.0, 25.0, 100.0, 500.0, 2e3, 1e4))),
+            self.fault(part_id, "resistance", "contact corroded", 0.8, part_id, series_severities(part_id)),
         ]  # fmt: skip

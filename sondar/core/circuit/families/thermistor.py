@@ -7,11 +7,13 @@ from typing import ClassVar, Literal
 
 from pydantic import Field
 
-from sondar.core.circuit.families.base import NonNegative, Part, Positive, open_severity
-from sondar.core.circuit.families.loads import scale_severities
-from sondar.core.circuit.model import Branch, Change, Fault, Setup, Severity
+from sondar.core.circuit.families.base import NonNegative, Part, Positive, open_severity, scale_severities
+from sondar.core.circuit.model import Branch, Fault, Setup
 
 KELVIN = 273.15
+
+HIGH = (1.3, 1.6, 2.2, 3.3, 5.0, 8.0, 13.0, 30.0, 100.0)
+"""Multiples of its resistance that a drifted thermistor shows."""
 
 
 def ntc_resistance(r25_ohm: float, beta_k: float, temperature_c: float) -> float:
@@ -38,11 +40,8 @@ class Ntc(Part):
         return [Branch(part_id, part_id, f"{part_id}.1", f"{part_id}.2", ohms, spread=self.tolerance)]
 
     def faults(self, part_id: str) -> list[Fault]:
-        changes = (*(Change(part_id, scale=f) for f in (1.5, 2.5, 6.0)), Change(part_id, add_ohm=3e4))
-        labels = ("×1.5", "×2.5", "×6", "30 kΩ more")
-        drift = tuple(Severity(label, 0.25, (change,)) for label, change in zip(labels, changes, strict=True))
         return [
             self.fault(part_id, "open", "open circuit", 1.5, part_id, open_severity(part_id)),
             self.fault(part_id, "short", "shorted or too low", 0.7, part_id, scale_severities(part_id)),
-            self.fault(part_id, "drift", "reads too high a resistance", 0.6, part_id, drift),
+            self.fault(part_id, "drift", "reads too high a resistance", 0.6, part_id, scale_severities(part_id, HIGH)),
         ]  # fmt: skip

@@ -1,0 +1,67 @@
+"""What tests may show after all that the readings have taught about the battery and the temperature."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+import numpy.typing as npt
+
+from sondar.core.circuit.model import Setup
+from sondar.core.diagnosis.belief import Belief, shared_state
+from sondar.core.diagnosis.predictions import (
+    KNOWN_BATTERY,
+    KNOWN_K,
+    Outlook,
+    Predictor,
+    SetupPredictions,
+    outcome_classes,
+)
+from sondar.core.instruments import INSTRUMENTS
+from sondar.core.instruments.base import Display, Test
+
+Array = npt.NDArray[np.float64]
+
+
+def learned_outlooks(predictor: Predictor, belief: Belief, tests: Sequence[tuple[SetupPredictions, int]]) -> list[Outlook]:
+    """The outlook of each test (set-up, index), moved to the battery and temperature that the readings have shown."""
+    found = [predictions.outlook(index) for predictions, index in tests]
+    by_instrument: dict[str, list[int]] = {}
+    for position, (predictions, index) in enumerate(tests):
+        if found[position].shown.shared is not None:
+            by_instrument.setdefault(predictions.tests[index].instrument, []).append(position)
+    states: dict[Setup, tuple[Array, Array]] = {}
+    for name, positions in by_instrument.items():
+        moved = []
+        for position in positions:
+            setup = tests[position][0].setup
+            if setup not in states:
+                states[setup] = shared_state(predictor, setup, belief.filters, belief.cells)
+            moved.append(_moved(predictor, setup, found[position].shown, *states[setup]))
+        joined = Display(
+            INSTRUMENTS[name], *(np.concatenate(arrays, axis=1) for arrays in zip(*((d.mean, d.sd, d.words, d.nominal) for d in moved), strict=True))
+        )  # fmt: skip
+        edges, outcome = outcome_classes(joined, np.arange(len(moved)))
+        for row, position in enumerate(positions):
+            used = np.flatnonzero(outcome[row].max(axis=1) > 1e-4)
+            found[position] = Outlook(moved[row], edges[row], used, outcome[row, used])
+    return found
+
+
+def expected_display(predictor: Predictor, belief: Belief, test: Test) -> Display:
+    """Predicted display (H − 1, 1) of any test, moved likewise."""
+    shown = predictor.display_of(test)
+    if shown.shared is None:
+        return shown
+    return _moved(predictor, test.setup, shown, *shared_state(predictor, test.setup, belief.filters, belief.cells))
+
+
+def _moved(predictor: Predictor, setup: Setup, shown: Display, mean: Array, variance: Array) -> Display:
+    """A display (H − 1, 1) at the learned battery and temperature; the spread that the tables counted as known is taken out first."""
+    assert shown.shared is not None
+    per_unit = shown.shared[:, :, 0]  # (2, H − 1)
+    battery = np.linalg.norm(predictor.shared_directions(setup)[0])
+    known = np.array([battery * KNOWN_BATTERY, KNOWN_K])[:, None]
+    left = shown.sd[:, 0] ** 2 + (per_unit**2 * (variance - known**2)).sum(axis=0)
+    sd = np.sqrt(np.maximum(left, 0.25 * shown.sd[:, 0] ** 2))[:, None]
+    return Display(shown.instrument, shown.mean + (per_unit * mean).sum(axis=0)[:, None], sd, shown.words, shown.nominal)
