@@ -2,6 +2,10 @@
 
 Likelihood of a reading = (1 − misread) · what is expected after the readings before it (``learning``) + misread · what a probe at a
 wrong place shows. That is mostly a figure the circuit does have somewhere: 0 V and 12 V are the likeliest errors of all.
+
+*Not on the drawing* is every hypothesis once more, with something beside it that makes an unknown share of the readings anything at
+all: what fits stays explained, what does not fit counts for it, and the more so the more readings there are (a contamination model,
+Huber, *Robust Statistics*, 1981, ch. 1).
 """
 
 from __future__ import annotations
@@ -11,7 +15,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
-from scipy.special import ndtri
+from scipy.special import logsumexp, ndtri
 
 from sondar.core.circuit.model import Setup
 from sondar.core.diagnosis.hypotheses import HypothesisSet
@@ -22,6 +26,9 @@ from sondar.core.instruments.base import LOG_OFFSET_OHM, Display, Test
 from sondar.core.instruments.reading import Reading
 
 Array = npt.NDArray[np.float64]
+
+DISTURBED_SHARES, DISTURBED_WEIGHTS = (0.05, 0.15, 0.4, 0.8), (0.25, 0.25, 0.25, 0.25)
+"""Something that is not on the drawing disturbs a share of all readings that nobody knows beforehand, be it alone or beside a fault."""
 
 ALIKE = 0.95
 """Chance that two looks at the same thing, predicted alike, show the same word."""
@@ -147,10 +154,14 @@ def update(predictor: Predictor, readings: Sequence[Reading], prior: Array | Non
     weights = np.repeat(np.array([weight for _, weight in predictor.temperature_cells])[:, None], count, axis=1)
     filters = tuple(Filter(count, len(predictor.parameters.names), len(readings)) for _ in predictor.temperature_cells)
     rows, residuals, errors, expected = [], [], [], list[Expected]()
+    disturbed = np.log(prior[:-1] / prior[:-1].sum())[None, :] + np.log(DISTURBED_WEIGHTS)[:, None]  # (Q, H − 1)
     for index, reading in enumerate(readings):
         taken = _take(predictor, reading, readings[:index], filters, weights)
         weights = taken.weights
-        rows.append(taken.log_likelihood)
+        share = np.array(DISTURBED_SHARES)[:, None]
+        after = disturbed + np.log((1.0 - share) * np.exp(taken.log_likelihood) + share * taken.anything)
+        rows.append(np.append(taken.log_likelihood, logsumexp(after) - logsumexp(disturbed)))
+        disturbed = after
         residuals.append(taken.residual)
         errors.append(taken.error)
         expected.append(taken.expected)
@@ -172,6 +183,7 @@ class _Taken:
     error: Array
     expected: Expected
     weights: Array
+    anything: float
 
 
 def _take(predictor: Predictor, reading: Reading, before: Sequence[Reading], filters: Sequence[Filter], weights: Array) -> _Taken:
@@ -212,8 +224,7 @@ def _take(predictor: Predictor, reading: Reading, before: Sequence[Reading], fil
     if not word:
         for filter_, (forecast, surprise, variance, share, _) in zip(filters, found, strict=True):
             filter_.learn(forecast, surprise, variance, np.clip(share, 0.0, 1.0))
-    unknown = 0.5 * known[0] + 0.5 * anything
-    return _Taken(np.log(np.append(known, unknown)), residual, np.asarray(error), _expected(healthy, weights[:, 0]), joint / known)
+    return _Taken(np.log(known), residual, np.asarray(error), _expected(healthy, weights[:, 0]), joint / known, anything)
 
 
 def _expected(healthy: Sequence[tuple[float, float, Array]], weights: Array) -> Expected:

@@ -88,7 +88,8 @@ class Forecast:
     """One test under every hypothesis of the drawing.
 
     Attributes:
-        mean: (H,) figure in the working scale at the nominal vehicle; slope: (H, D); noise: (H,) what changes from reading to reading.
+        mean: (H,) figure in the working scale at the nominal vehicle; slope: (H, D); noise: (H,) what changes from reading to reading;
+            wander: (H,) by how much a figure wanders that floats; half the time it stands still.
     """
 
     test: Test
@@ -97,6 +98,7 @@ class Forecast:
     mean: Array
     slope: Array
     noise: Array
+    wander: Array
     _population: Population
     _waves: Waves | None
     _words: Array
@@ -179,7 +181,7 @@ def forecast(circuit: Circuit, hypotheses: HypothesisSet, parameters: Parameters
     if seen.words is not None:
         chance = seen.words[0] if waves is not None else device.display(seen).words
         words = blended(np.clip(chance[:, 0], 0.0, 1.0), hypotheses)
-    mean, slope, noise = np.zeros(count), np.zeros((count, width)), np.ones(count)
+    mean, slope, noise, wander = np.zeros(count), np.zeros((count, width)), np.ones(count), np.zeros(count)
     if seen.value is not None:
         figures = seen.value[:, :, 0]  # (1 + D, H)
         if device.accuracy_of == "ohms":
@@ -191,12 +193,12 @@ def forecast(circuit: Circuit, hypotheses: HypothesisSet, parameters: Parameters
         slope[:, parameters.index(SEVERITY)] = cell_slope(mean, hypotheses)
         noise = _meter(device, parameters, figures[0], slope)
         if seen.wander is not None:
-            noise = np.hypot(noise, seen.wander[:, 0])
+            wander = seen.wander[:, 0]
         drift = [i for i, name in enumerate(parameters.network) if name.startswith(f"{circuit.battery} charg")]
         noise = np.hypot(noise, DRIFT_V * np.abs(slope[:, drift]).sum(axis=1))
         slope[:, parameters.network.index(TEMPERATURE)] *= parameters.temperature_sd
         _widen_to_limits(circuit, test, device, parameters, slope)
-    return Forecast(test, parameters, hypotheses, mean, slope, noise, population, waves, words)
+    return Forecast(test, parameters, hypotheses, mean, slope, noise, wander, population, waves, words)
 
 
 def _meter(device: Instrument, parameters: Parameters, figures: Array, slope: Array) -> Array:

@@ -105,5 +105,14 @@ def density_of(reading: Reading, forecast: Forecast, mean: Array, variance: Arra
         digit = digit * float(device.working(size + 0.01) - device.working(size)) / 0.01
     variance = variance + digit**2
     surprise = at - mean
-    density = np.exp(-0.5 * surprise**2 / variance) / np.sqrt(2.0 * np.pi * variance)
-    return density, surprise, variance
+    steady = normal_density(surprise, variance)
+    floats = forecast.wander > 0.0
+    if floats.any():
+        variance = variance + forecast.wander**2
+        steady = np.where(floats, 0.5 * (steady + normal_density(surprise, variance)), steady)
+    return steady, surprise, variance
+
+
+def normal_density(distance: Array, variance: Array) -> Array:
+    """Density of a normal distribution at a distance from its mean."""
+    return np.asarray(np.exp(-0.5 * distance**2 / variance) / np.sqrt(2.0 * np.pi * variance))

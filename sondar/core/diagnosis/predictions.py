@@ -28,7 +28,7 @@ from sondar.core.solving.parameters import TEMPERATURE
 
 Array = npt.NDArray[np.float64]
 
-NUMERIC_CLASSES = 8
+NUMERIC_CLASSES = 10
 WORD_CLASSES = max(len(device.words) for device in INSTRUMENTS.values())
 CLASSES = NUMERIC_CLASSES + WORD_CLASSES
 MISREAD = 0.02
@@ -57,6 +57,9 @@ KNOWN_BATTERY, KNOWN_K = 0.15, 3.0
 
 FORECASTS_KEPT = 256
 """Tests that are kept per predictor; one takes about half a megabyte."""
+
+HEALTHY_SDS, GAP_BORDERS = 2.5, 4
+"""Half-width of the class of healthy figures in standard deviations; borders that are put into the widest gaps."""
 
 SEPARATION = 1.6
 """Neighbouring predictions this many pooled standard deviations apart fall into different outcome classes."""
@@ -287,29 +290,14 @@ def between_severities(shown: Display, hypotheses: HypothesisSet) -> Display:
 
 
 def outcome_classes(shown: Display, pairs: npt.NDArray[np.intp]) -> tuple[Array, npt.NDArray[np.float32]]:
-    """Class borders (T, N + 1) and outcome probabilities (T, CLASSES, H) of one instrument's tests.
-
-    Borders are put into the widest gaps between predictions, gaps measured in pooled standard deviations: the classes are
-    what the instrument can tell apart, and what a person would describe as different results.
-    """
+    """Class borders (T, N + 1) and outcome probabilities (T, CLASSES, H) of one instrument's tests."""
     mean, sd, words = shown.mean[:, pairs].T, shown.sd[:, pairs].T, shown.words[:, pairs].transpose(1, 2, 0)
     numeric = np.maximum(0.0, 1.0 - words.sum(axis=1))  # (T, H − 1)
     count = len(pairs)
     edges = np.full((count, NUMERIC_CLASSES + 1), np.inf)
     edges[:, 0] = -np.inf
     if shown.instrument.figures:
-        usable = np.where(numeric > 0.05, mean, np.inf)
-        order = np.argsort(usable, axis=1)
-        ranked = np.take_along_axis(usable, order, axis=1)
-        noise = np.take_along_axis(sd, order, axis=1)
-        with np.errstate(invalid="ignore"):
-            gap = (ranked[:, 1:] - ranked[:, :-1]) / np.hypot(noise[:, 1:], noise[:, :-1])
-        gap = np.where(np.isfinite(gap), gap, 0.0)
-        wide = np.argsort(-gap, axis=1)[:, : NUMERIC_CLASSES - 1]
-        middle = 0.5 * (np.take_along_axis(ranked, wide, axis=1) + np.take_along_axis(ranked, wide + 1, axis=1))
-        middle = np.where(np.take_along_axis(gap, wide, axis=1) > SEPARATION, middle, np.inf)
-        edges[:, 1 : 1 + middle.shape[1]] = np.sort(middle, axis=1)
-        edges[:, -1] = np.inf
+        edges[:, 1:-1] = _borders(mean, sd, numeric > 0.05)
     below = ndtr((edges[:, :, None] - mean[:, None, :]) / sd[:, None, :])
     below[:, -1] = 1.0
     outcome = np.zeros((count, CLASSES, mean.shape[1] + 1))
@@ -328,6 +316,40 @@ def outcome_classes(shown: Display, pairs: npt.NDArray[np.intp]) -> tuple[Array,
     outcome = np.maximum(outcome, 0.0)  # rounding
     outcome /= outcome.sum(axis=1, keepdims=True)
     return edges, outcome.astype(np.float32)
+
+
+def _borders(mean: Array, sd: Array, figures: npt.NDArray[np.bool_]) -> Array:
+    """(T, NUMERIC_CLASSES − 1) sorted class borders, unused ones inf.
+
+    First both ends of what a healthy vehicle shows; then the widest gaps between predictions, measured in pooled standard deviations,
+    which is what the instrument can tell apart and a person would call different results; then, where cells of a grid lie side by side
+    without gaps, borders that divide what lies outside the healthy range evenly.
+    """
+    healthy = figures[:, :1]
+    low = np.where(healthy, mean[:, :1] - HEALTHY_SDS * sd[:, :1], np.inf)
+    high = np.where(healthy, mean[:, :1] + HEALTHY_SDS * sd[:, :1], np.inf)
+    usable = np.where(figures, mean, np.inf)
+    order = np.argsort(usable, axis=1)
+    ranked, noise = np.take_along_axis(usable, order, axis=1), np.take_along_axis(sd, order, axis=1)
+    with np.errstate(invalid="ignore"):
+        gap = (ranked[:, 1:] - ranked[:, :-1]) / np.hypot(noise[:, 1:], noise[:, :-1])
+        middle = 0.5 * (ranked[:, 1:] + ranked[:, :-1])
+    gap = np.where(np.isfinite(gap), gap, 0.0)
+    wide = np.argsort(-gap, axis=1)[:, :GAP_BORDERS]
+    gaps = np.take_along_axis(middle, wide, axis=1)
+    gaps = np.where(np.take_along_axis(gap, wide, axis=1) > SEPARATION, gaps, np.inf)
+    gaps = np.where((gaps > low) & (gaps < high), np.inf, gaps)
+    outside = np.where(figures & ~((mean >= low) & (mean <= high)), mean, np.nan)
+    spread = np.full((len(mean), NUMERIC_CLASSES - 3 - GAP_BORDERS), np.inf)
+    some = np.isfinite(outside).any(axis=1)
+    if some.any():
+        shares = (np.arange(spread.shape[1]) + 1.0) / (spread.shape[1] + 1.0)
+        spread[some] = np.nanquantile(outside[some], shares, axis=1).T
+    spread = np.where((spread >= low) & (spread <= high), np.inf, spread)
+    found = np.concatenate([low, high, gaps, spread], axis=1)
+    full = np.full((len(mean), NUMERIC_CLASSES - 1), np.inf)
+    full[:, : found.shape[1]] = found
+    return np.sort(full, axis=1)
 
 
 def _of_other_points(shown: Display, edges: Array) -> Array:

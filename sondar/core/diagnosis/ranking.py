@@ -172,6 +172,8 @@ def ranked_tests(
         scored.append(_Scored(predictions, allowed, saving, change + np.array(closed) + predictions.minutes, steps, opened, change))
     ranked = _best(predictor, belief, scored, loss_matrix(circuit, hypotheses, situation.rate_per_hour))
     leading, certainty = _leading_class(hypotheses, units, in_play, apart)
+    if leading == (NONE,):
+        certainty = _as_good_as_healthy(belief, active, scored)
     settled, reason = _is_settled(certainty, ranked, situation)
     best = _varied(ranked, alternatives)
     seen = [with_outcomes(proposal, belief) for proposal in best]
@@ -263,9 +265,6 @@ def _leading_class(
 ) -> tuple[tuple[str, ...], float]:
     """The most probable unit together with the units that no allowed test can tell from it.
 
-    Where no fault leads, what no test at hand can tell from a healthy vehicle counts with it but is not named: nothing would show that
-    a part is bad, and so nothing would show that replacing it was right.
-
     Args:
         apart: (in play,) greatest total variation between the leading unit and each other over all allowed tests.
     """
@@ -273,12 +272,25 @@ def _leading_class(
     top = int(np.argmax(share))
     members = [u for u in np.argsort(-share) if u == top or (apart[u] < SAME_UNLESS and share[u] > 0.005)]
     names = tuple(hypotheses.units[in_play[u]] for u in members)
-    if names[0] == UNKNOWN:
-        return (UNKNOWN,), float(share[top])
-    if names[0] == NONE:
-        return (NONE,), sum(float(share[u]) for u in members if hypotheses.units[in_play[u]] != UNKNOWN)
+    if names[0] in (NONE, UNKNOWN):
+        return (names[0],), float(share[top])
     named = tuple(n for n in names if n not in (NONE, UNKNOWN))
     return named, sum(float(share[u]) for u in members if hypotheses.units[in_play[u]] in named)
+
+
+def _as_good_as_healthy(belief: Belief, active: npt.NDArray[np.intp], scored: Sequence[_Scored]) -> float:
+    """Probability of no fault, with every fault that no test at hand can tell from it.
+
+    Nothing would show that such a part is bad, and so nothing would show that replacing it was right.
+    """
+    inner = active[(active > 0) & (active < len(belief.now) - 1)]
+    apart = np.zeros(inner.size)
+    for item in scored:
+        chance = item.predictions.chance
+        distance = np.abs(chance[:, inner] - chance[:, :1])
+        total = 0.5 * np.add.reduceat(distance, item.predictions.first[:-1], axis=0)
+        apart = np.maximum(apart, total[item.allowed].max(axis=0))
+    return float(belief.now[0] + belief.now[inner[apart < SAME_UNLESS]].sum())
 
 
 def _is_settled(certainty: float, ranked: Sequence[Proposal], situation: Situation) -> tuple[bool, Reason]:
