@@ -142,6 +142,18 @@ def _by_suspect(hypotheses: HypothesisSet, triage: Mapping[str, float]) -> Array
     return inner
 
 
+@dataclass(frozen=True, eq=False)
+class _Learned:
+    """What a sequence of readings teaches whatever the prior: rows as in ``Belief``, without *not on the drawing*."""
+
+    filters: tuple[Filter, ...]
+    cells: Array
+    log_likelihood: tuple[Array, ...] = ()
+    residual: tuple[Array, ...] = ()
+    error: tuple[Array, ...] = ()
+    expected: tuple[Expected, ...] = ()
+
+
 def update(predictor: Predictor, readings: Sequence[Reading], prior: Array | None = None) -> Belief:
     """Belief from the prior and the readings that have not been voided, in the order they were made.
 
@@ -151,80 +163,81 @@ def update(predictor: Predictor, readings: Sequence[Reading], prior: Array | Non
     hypotheses = predictor.hypotheses
     prior = hypotheses.prior if prior is None else prior
     count = len(prior) - 1
-    weights = np.repeat(np.array([weight for _, weight in predictor.temperature_cells])[:, None], count, axis=1)
-    filters = tuple(Filter(count, len(predictor.parameters.names), len(readings)) for _ in predictor.temperature_cells)
-    rows, residuals, errors, expected = [], [], [], list[Expected]()
+    learned = _learned(predictor, tuple(readings), count)
+    share = np.array(DISTURBED_SHARES)[:, None]
     disturbed = np.log(prior[:-1] / prior[:-1].sum())[None, :] + np.log(DISTURBED_WEIGHTS)[:, None]  # (Q, H − 1)
-    for index, reading in enumerate(readings):
-        taken = _take(predictor, reading, readings[:index], filters, weights)
-        weights = taken.weights
-        share = np.array(DISTURBED_SHARES)[:, None]
-        after = disturbed + np.log((1.0 - share) * np.exp(taken.log_likelihood) + share * taken.anything)
-        rows.append(np.append(taken.log_likelihood, logsumexp(after) - logsumexp(disturbed)))
+    rows = []
+    for reading, row in zip(readings, learned.log_likelihood, strict=True):
+        after = disturbed + np.log((1.0 - share) * np.exp(row) + share * _anything(reading))
+        rows.append(np.append(row, logsumexp(after) - logsumexp(disturbed)))
         disturbed = after
-        residuals.append(taken.residual)
-        errors.append(taken.error)
-        expected.append(taken.expected)
     log_likelihood = np.array(rows).reshape(len(rows), count + 1)
     logs = np.log(prior) + np.vstack([np.zeros(count + 1), np.cumsum(log_likelihood, axis=0)])
     steps = np.exp(logs - logs.max(axis=1, keepdims=True))
     steps /= steps.sum(axis=1, keepdims=True)
     shape = (len(rows), count)
     return Belief(
-        hypotheses, steps[-1], steps, log_likelihood, np.array(residuals).reshape(shape), np.array(errors).reshape(shape), tuple(expected),
-        filters, weights,
+        hypotheses, steps[-1], steps, log_likelihood, np.array(learned.residual).reshape(shape), np.array(learned.error).reshape(shape),
+        learned.expected, learned.filters, learned.cells,
     )  # fmt: skip
 
 
-@dataclass(frozen=True, eq=False)
-class _Taken:
-    log_likelihood: Array
-    residual: Array
-    error: Array
-    expected: Expected
-    weights: Array
-    anything: float
+def _learned(predictor: Predictor, readings: tuple[Reading, ...], count: int) -> _Learned:
+    """From the longest beginning of the readings that is known already."""
+    known = next((n for n in range(len(readings), 0, -1) if readings[:n] in predictor.learned), 0)
+    found = predictor.learned.get(readings[:known]) if known else None
+    if not isinstance(found, _Learned):
+        weights = np.array([weight for _, weight in predictor.temperature_cells])
+        filters = tuple(Filter.before_any(count, len(predictor.parameters.names)) for _ in weights)
+        found = _Learned(filters, np.repeat(weights[:, None], count, axis=1))
+    for index in range(known, len(readings)):
+        found = _take(predictor, found, readings[index], readings[:index])
+        predictor.learned[readings[: index + 1]] = found
+    return found
 
 
-def _take(predictor: Predictor, reading: Reading, before: Sequence[Reading], filters: Sequence[Filter], weights: Array) -> _Taken:
-    """Likelihood of one reading after those before it; the filters learn from it."""
+def _anything(reading: Reading) -> float:
+    """Likelihood of a reading that can be anything at all."""
+    return WORD_CHANCE if reading.state is not None else 1.0 / reading.device.span
+
+
+def _take(predictor: Predictor, state: _Learned, reading: Reading, before: Sequence[Reading]) -> _Learned:
+    """One reading more."""
     device, word = reading.device, reading.state is not None
-    anything = WORD_CHANCE if word else 1.0 / device.span
-    wrong = _misread(predictor, reading, filters, weights, anything)
+    weights = state.cells
+    wrong = _misread(predictor, reading, state)
     same = _same_word(predictor, reading, before) if word else None
-    total, residual = np.zeros_like(weights), np.zeros(weights.shape[1])
-    found = []
-    healthy = []
-    for cell, (filter_, (shift, _)) in enumerate(zip(filters, predictor.temperature_cells, strict=True)):
+    joint, errors, residual = np.zeros_like(weights), np.zeros_like(weights), np.zeros(weights.shape[1])
+    healthy, filters = [], []
+    for cell, (filter_, (shift, _)) in enumerate(zip(state.filters, predictor.temperature_cells, strict=True)):
         forecast = predictor.forecast(reading.test, shift)
         mean, variance = filter_.expected(forecast)
         words = forecast.words(filter_.possible(forecast) if device.words else None)
-        figure = np.maximum(0.0, 1.0 - words.sum(axis=1))
+        healthy.append((float(mean[0]), float(variance[0]), words[0]))
         if word:
             proper = _word_chance(reading, words)
             if same is not None:
                 proper = same[0] + (1.0 - same[1]) * proper
-            surprise = -_deviate_of_word(reading, words)
-            learned = (surprise, np.ones_like(surprise))
+            surprise, variance = -_deviate_of_word(reading, words), np.ones(len(words))
         else:
             proper, surprise, variance = density_of(reading, forecast, mean, variance)
-            proper = proper * figure
-            learned = (surprise, variance)
+            proper = proper * np.maximum(0.0, 1.0 - words.sum(axis=1))
         # A fault that comes and goes: while it is away the reading is that of the healthy circuit.
         mixed = reading.present * proper + (1.0 - reading.present) * proper[0]
         known = (1.0 - MISREAD) * mixed + MISREAD * wrong
-        share = (1.0 - MISREAD) * reading.present * proper / known
-        total[cell] = known
-        residual += weights[cell] * learned[0] / np.sqrt(learned[1])
-        found.append((forecast, *learned, share, 1.0 - (1.0 - MISREAD) * mixed / known))
-        healthy.append((mean[0], variance[0], words[0]))
-    joint = weights * total
-    known = joint.sum(axis=0)
-    error = sum(joint[cell] / known * item[4] for cell, item in enumerate(found))
-    if not word:
-        for filter_, (forecast, surprise, variance, share, _) in zip(filters, found, strict=True):
-            filter_.learn(forecast, surprise, variance, np.clip(share, 0.0, 1.0))
-    return _Taken(np.log(known), residual, np.asarray(error), _expected(healthy, weights[:, 0]), joint / known, anything)
+        joint[cell] = weights[cell] * known
+        errors[cell] = 1.0 - (1.0 - MISREAD) * mixed / known
+        residual += weights[cell] * surprise / np.sqrt(variance)
+        if not word:
+            share = (1.0 - MISREAD) * reading.present * proper / known
+            filter_ = filter_.learn(forecast, surprise, variance, np.clip(share, 0.0, 1.0))
+        filters.append(filter_)
+    total = joint.sum(axis=0)
+    cells = joint / total
+    return _Learned(
+        tuple(filters), cells, (*state.log_likelihood, np.log(total)), (*state.residual, residual),
+        (*state.error, (cells * errors).sum(axis=0)), (*state.expected, _expected(healthy, weights[:, 0])),
+    )  # fmt: skip
 
 
 def _expected(healthy: Sequence[tuple[float, float, Array]], weights: Array) -> Expected:
@@ -273,9 +286,10 @@ def _same_word(predictor: Predictor, reading: Reading, before: Sequence[Reading]
     return best
 
 
-def _misread(predictor: Predictor, reading: Reading, filters: Sequence[Filter], weights: Array, anything: float) -> Array | float:
+def _misread(predictor: Predictor, reading: Reading, state: _Learned) -> Array | float:
     """(H,) what a probe at a wrong place, a misread display or a typing error shows."""
-    elsewhere = seen_elsewhere(predictor, reading.test, filters, weights)
+    anything = _anything(reading)
+    elsewhere = seen_elsewhere(predictor, reading.test, state.filters, state.cells)
     if elsewhere is None:
         return anything
     device = reading.device

@@ -14,6 +14,8 @@ Temperatures are told apart by *cells* where resistance follows them steeply: ea
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 import numpy.typing as npt
 
@@ -27,71 +29,74 @@ SAME_AGAIN, ALIKE_SDS = 0.95, 0.5
 """Correlation of what is left to chance between two readings of the same thing; predictions so many noises apart are the same."""
 
 
+@dataclass(frozen=True, eq=False)
 class Filter:
     """θ under every hypothesis of the drawing, in one temperature cell.
 
     Attributes:
-        width: D. mean: (H, D + R), R columns for the noise of each reading. used: (H, n, D + R) directions already learned.
+        width: D. mean: (H, D + R), the last R columns for the noise of each reading taken. used: (H, R, D + R) directions already learned.
+        read: the forecasts of the readings taken.
     """
 
-    def __init__(self, count: int, width: int, readings: int) -> None:
-        self.width = width
-        self.mean = np.zeros((count, width + readings))
-        self.used = np.zeros((count, 0, width + readings))
-        self._read: list[Forecast] = []
+    width: int
+    mean: Array
+    used: Array
+    read: tuple[Forecast, ...] = ()
 
-    def left(self, directions: Array) -> Array:
-        """P·d for directions (H, D)."""
+    @classmethod
+    def before_any(cls, count: int, width: int) -> Filter:
+        """Nothing learned yet."""
+        return cls(width, np.zeros((count, width)), np.zeros((count, 0, width)))
+
+    def _left(self, directions: Array) -> Array:
+        """P·d for directions (H, D + R)."""
         if not self.used.shape[1]:
             return directions
-        along = self.used @ directions[..., None]  # (H, n, 1)
-        result: Array = directions - (self.used * along).sum(axis=1)
+        along = self.used @ directions[..., None]  # (H, R, 1)
+        result: Array = directions - (along.transpose(0, 2, 1) @ self.used)[:, 0]
         return result
 
-    def slope(self, forecast: Forecast) -> tuple[Array, Array]:
-        """Slopes (H, D + R) of the next figure, its noise shared with an earlier reading where both are alike; and the rest of it."""
+    def _slope(self, forecast: Forecast) -> tuple[Array, Array, Array]:
+        """Slopes (H, D + R) of the next figure, its noise shared with an earlier reading where both are alike; what of its noise it can
+        share with a later one, and what it shares with none."""
         wide = np.zeros_like(self.mean)
         wide[:, : self.width] = forecast.slope
         alike = np.zeros(len(wide))
-        for index, earlier in enumerate(self._read):
+        for index, earlier in enumerate(self.read):
             if earlier.test.instrument == forecast.test.instrument and earlier.nodes == forecast.nodes:
                 distance = (earlier.mean - forecast.mean) / np.maximum(forecast.noise, 1e-9)
-                share = np.minimum(
-                    SAME_AGAIN * np.exp(-0.5 * (distance / ALIKE_SDS) ** 2), np.sqrt(np.maximum(1.0 - alike**2, 0.0))
-                )
+                share = np.minimum(SAME_AGAIN * np.exp(-0.5 * (distance / ALIKE_SDS) ** 2), np.sqrt(np.maximum(1.0 - alike**2, 0.0)))
                 wide[:, self.width + index] = forecast.noise * share
                 alike = np.hypot(alike, share)
-        if len(self._read) < wide.shape[1] - self.width:
-            wide[:, self.width + len(self._read)] = (
-                forecast.noise * np.sqrt(np.maximum(1.0 - alike**2, 1.0 - SAME_AGAIN**2)) * SAME_AGAIN
-            )
-        return wide, forecast.noise * np.sqrt(1.0 - SAME_AGAIN**2)
+        own = forecast.noise * SAME_AGAIN * np.sqrt(np.maximum(1.0 - alike**2, 1.0 - SAME_AGAIN**2))
+        return wide, own, forecast.noise * np.sqrt(1.0 - SAME_AGAIN**2)
 
     def expected(self, forecast: Forecast) -> tuple[Array, Array]:
         """Mean and variance (H,) of the next figure."""
-        slope, noise = self.slope(forecast)
+        slope, own, noise = self._slope(forecast)
         mean = forecast.mean + (slope * self.mean).sum(axis=1)
-        return mean, np.maximum((slope * self.left(slope)).sum(axis=1), 0.0) + noise**2
+        return mean, np.maximum((slope * self._left(slope)).sum(axis=1), 0.0) + own**2 + noise**2
 
-    def learn(self, forecast: Forecast, surprise: Array, variance: Array, proper: Array) -> None:
-        """Fold in one figure: its distance (H,) from what was expected, and the chance (H,) that it was a proper reading."""
-        rest = self.left(self.slope(forecast)[0])
-        self._read.append(forecast)
-        self.mean = self.mean + rest * (proper * surprise / variance)[:, None]
-        self.used = np.concatenate([self.used, (rest * np.sqrt(proper / variance)[:, None])[:, None]], axis=1)
+    def learn(self, forecast: Forecast, surprise: Array, variance: Array, proper: Array) -> Filter:
+        """With one figure more: its distance (H,) from what was expected, and the chance (H,) that it was a proper reading."""
+        slope, own, _ = self._slope(forecast)
+        rest = np.concatenate([self._left(slope), own[:, None]], axis=1)
+        mean = np.pad(self.mean, ((0, 0), (0, 1))) + rest * (proper * surprise / variance)[:, None]
+        before = np.pad(self.used, ((0, 0), (0, 0), (0, 1)))
+        used = np.concatenate([before, (rest * np.sqrt(proper / variance)[:, None])[:, None]], axis=1)
+        return Filter(self.width, mean, used, (*self.read, forecast))
 
     def along(self, directions: Array) -> tuple[Array, Array]:
         """Mean and variance (H,) of a combination (D,) of θ, as far as it is learned."""
-        wide = np.zeros_like(self.mean)
-        wide[:, : self.width] = directions
-        return self.mean[:, : self.width] @ directions, np.maximum((wide * self.left(wide)).sum(axis=1), 0.0)
+        along = self.used[:, :, : self.width] @ directions
+        return self.mean[:, : self.width] @ directions, np.maximum(directions @ directions - (along**2).sum(axis=1), 0.0)
 
     def possible(self, forecast: Forecast) -> Array:
         """(N, H, D) values of θ that the readings have left possible."""
         draws = theta_samples(forecast.parameters)  # (N, D)
         mean, used = self.mean[:, : self.width], self.used[:, :, : self.width]
-        along = np.einsum("hkd,nd->nhk", used, draws)
-        return np.asarray(mean + draws[:, None] - np.einsum("nhk,hkd->nhd", along, used, optimize=True))
+        along = (used @ draws.T).transpose(0, 2, 1)  # (H, N, R)
+        return np.asarray(mean + draws[:, None] - (along @ used).transpose(1, 0, 2))
 
 
 def density_of(reading: Reading, forecast: Forecast, mean: Array, variance: Array) -> tuple[Array, Array, Array]:

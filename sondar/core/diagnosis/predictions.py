@@ -23,6 +23,7 @@ from sondar.core.diagnosis.forecast import Forecast, Parameters, forecast, param
 from sondar.core.diagnosis.hypotheses import HypothesisSet, build_hypotheses, distinct_control_states
 from sondar.core.instruments import INSTRUMENTS, ORDINARY, displays, instrument, sensible_tests
 from sondar.core.instruments.base import Controls, Display, Population, Test
+from sondar.core.instruments.reading import Reading
 from sondar.core.solving.operating_points import SAMPLES
 from sondar.core.solving.parameters import TEMPERATURE
 
@@ -54,6 +55,9 @@ CELL_K = 10.0
 
 KNOWN_BATTERY, KNOWN_K = 0.15, 3.0
 """The plan's vehicles: share of the battery's spread that is left once it has been measured, and kelvins likewise."""
+
+LEARNED_KEPT = 12
+"""Sequences of readings whose learning is kept per predictor, so that the next reading starts from there."""
 
 FORECASTS_KEPT = 256
 """Tests that are kept per predictor; one takes about half a megabyte."""
@@ -150,6 +154,8 @@ class Predictor:
         self.instruments = frozenset(instrument(name).id for name in instruments)
         self._setups: dict[Setup, SetupPredictions] = {}
         self._displays: dict[Test, Display] = {}
+        self._shared: dict[Controls, Array] = {}
+        self.learned: LRUCache[tuple[Reading, ...], object] = LRUCache(LEARNED_KEPT)
         self._forecasts: LRUCache[tuple[Test, float], Forecast] = LRUCache(FORECASTS_KEPT)
         self._lock = threading.RLock()
 
@@ -209,14 +215,14 @@ class Predictor:
 
     def shared_directions(self, setup: Setup) -> Array:
         """(2, D) how the battery's voltage in a set-up and the temperature of the parts follow from the parameters."""
-        found = np.zeros((2, len(self.parameters.names)))
-        branches = self.circuit.branches(setup)
-        for branch in branches:
-            if branch.part == self.circuit.battery:
+        if setup.controls not in self._shared:
+            found = np.zeros((2, len(self.parameters.names)))
+            for branch in self.circuit.parts[self.circuit.battery].branches(self.circuit.battery, setup):
                 for name, volts in branch.causes:
                     found[0, self.parameters.index(name)] = volts
-        found[1, self.parameters.index(TEMPERATURE)] = self.parameters.temperature_sd
-        return found
+            found[1, self.parameters.index(TEMPERATURE)] = self.parameters.temperature_sd
+            self._shared[setup.controls] = found
+        return self._shared[setup.controls]
 
     def forecast(self, test: Test, kelvin: float = 0.0) -> Forecast:
         """One test under every hypothesis, with its parts warmer by so many kelvins than its set-up says."""
