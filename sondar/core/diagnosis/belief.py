@@ -31,7 +31,7 @@ DISTURBED_SHARES, DISTURBED_WEIGHTS = (0.05, 0.15, 0.4, 0.8), (0.25, 0.25, 0.25,
 """Something that is not on the drawing disturbs a share of all readings that nobody knows beforehand, be it alone or beside a fault."""
 
 ALIKE = 0.95
-"""Chance that two looks at the same thing, predicted alike, show the same word."""
+"""Chance that two looks at the same thing, predicted alike, show the same word; the very same test adds nothing at all."""
 
 WORD_CHANCE = 0.15
 """Chance that a probe or reading error shows a given word."""
@@ -280,7 +280,8 @@ def _same_word(predictor: Predictor, reading: Reading, before: Sequence[Reading]
         if not reading.device.probes and other.test.red != reading.test.red:
             continue
         one, two = predictor.forecast(reading.test).words(), predictor.forecast(other.test).words()
-        likeness = ALIKE * (1.0 - 0.5 * np.abs(one - two).sum(axis=1))
+        again = other.test == reading.test and other.state == reading.state
+        likeness = (1.0 if again else ALIKE) * (1.0 - 0.5 * np.abs(one - two).sum(axis=1))
         if best is None or likeness.mean() > best[1].mean():
             best = (likeness * (1.0 if other.state == reading.state else 0.0), likeness)
     return best

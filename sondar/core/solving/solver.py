@@ -128,6 +128,10 @@ class SetupSolver(PortNetwork):
         pairs, flows = (np.zeros((count, wanted, columns)) for wanted in (len(self.pairs), len(self.flows)))
         return Slopes(pairs, pairs.copy(), flows)
 
+    def conducting(self) -> frozenset[str]:
+        """Contacts that are closed in the healthy nominal vehicle."""
+        return frozenset(self.branches[i].id for i, closed in zip(self.contacts, self._healthy_contacts(), strict=True) if closed)
+
     def _healthy_contacts(self) -> tuple[bool, ...]:
         state = tuple(bool(v) for v in self.closed_at_rest)
         for _ in range(_STATE_ROUNDS):
@@ -204,9 +208,9 @@ class SetupSolver(PortNetwork):
         own = opened[:, moving] - (at_moving @ (gain @ at_changed[..., None]))[..., 0]  # (H, M)
         if curves:
             at_curves = matrix[curves][:, port].transpose(1, 0, 2)
-            from_moving = matrix[np.ix_(moving, curves)] - at_moving @ gain @ at_curves.transpose(0, 2, 1)  # (H, M, L)
-            from_wanted = matrix[np.ix_(wanted, curves)] - through @ at_curves.transpose(0, 2, 1)
-            between = matrix[np.ix_(curves, curves)] - at_curves @ gain @ at_curves.transpose(0, 2, 1)
+            from_moving = matrix[moving][:, curves] - at_moving @ gain @ at_curves.transpose(0, 2, 1)  # (H, M, L)
+            from_wanted = matrix[wanted][:, curves] - through @ at_curves.transpose(0, 2, 1)
+            between = matrix[curves][:, curves] - at_curves @ gain @ at_curves.transpose(0, 2, 1)
             eye = np.eye(len(curves))
             damped = small_solve(eye + slope[:, :, None] * between, slope[:, :, None] * eye)
             seen = seen - from_wanted @ damped @ from_moving.transpose(0, 2, 1)

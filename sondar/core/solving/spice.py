@@ -6,11 +6,12 @@ the simulator finds the operating point by its own method.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 
 from sondar.core.circuit.families.supply import Fuse
 from sondar.core.circuit.model import AIR_OHM, CHASSIS, OPEN_OHM, Branch, Change, Setup
 from sondar.core.circuit.network import Circuit
+from sondar.core.solving.changes import LEAST_OHM
 from sondar.core.solving.ports import LEAK_SIEMENS
 
 
@@ -21,6 +22,7 @@ def netlist(
     blown: Sequence[str] = (),
     loads: Sequence[tuple[str, str, float]] = (),
     emf_v: dict[str, float] | None = None,
+    started: Collection[str] = (),
 ) -> tuple[list[str], dict[str, str]]:
     """Netlist lines (without title and analysis) and the simulator's name of each node.
 
@@ -29,6 +31,7 @@ def netlist(
         blown: ids of fuses that have opened.
         loads: (red node, black node, ohms) of instruments connected.
         emf_v: source voltages to use instead of nominal ones, by branch id.
+        started: contacts that conducted before the fault: a relay that feeds its own coil stays as it was.
     """
     names = {CHASSIS: "0"}
     lines: list[str] = []
@@ -52,7 +55,7 @@ def netlist(
             if emf:
                 lines.append(f"Vc{tag} {a} x{tag} {emf!r}")
                 a = f"x{tag}"
-            lines += _contact_lines(branch, change, tag, a, b, branches)
+            lines += _contact_lines(branch, change, tag, a, b, branch.id in started)
             continue
         ohm = _changed(branch.resistance_ohm, change)
         if branch.id in blown and isinstance(circuit.parts[branch.part], Fuse):
@@ -86,7 +89,7 @@ def _changed(ohm: float, change: Change | None) -> float:
     if change.set_ohm is not None:
         return change.set_ohm
     if change.add_ohm is not None:
-        return ohm + change.add_ohm
+        return max(ohm + change.add_ohm, LEAST_OHM)
     return ohm * change.scale if change.scale is not None else ohm
 
 
@@ -97,7 +100,7 @@ def _coil_of(line: str, coils: dict[str, str]) -> tuple[str, str]:
     return coil, coils[coil]
 
 
-def _contact_lines(branch: Branch, change: Change | None, tag: str, a: str, b: str, branches: Sequence[Branch]) -> list[str]:
+def _contact_lines(branch: Branch, change: Change | None, tag: str, a: str, b: str, started: bool) -> list[str]:
     assert branch.contact is not None
     if change is not None and change.set_ohm is not None:
         return [f"R{tag} {a} {b} {change.set_ohm!r}"]
@@ -108,7 +111,7 @@ def _contact_lines(branch: Branch, change: Change | None, tag: str, a: str, b: s
     on, off = (AIR_OHM, closed) if at_rest else (closed, AIR_OHM)
     return [
         f"Bc{tag} k{tag} 0 V=abs(i(@coil:{branch.contact.coil}@))",
-        f"S{tag} {a} {b} k{tag} 0 relay{tag}",
+        f"S{tag} {a} {b} k{tag} 0 relay{tag} {'on' if started != at_rest else 'off'}",
         f".model relay{tag} sw(vt={threshold!r} vh=0 ron={on!r} roff={off!r})",
     ]
 

@@ -24,8 +24,10 @@ def library(name: str) -> Circuit:
 
 
 def shown(circuit: Circuit, instrument: str, red: str, setup: Setup, fault: str = "", black: str = "BAT.neg") -> Display:
-    """What an instrument shows on the nominal vehicle, healthy or under the first severity of a fault."""
-    changes: tuple[Change, ...] = circuit.faults[fault].severities[0].changes if fault else ()
+    """What an instrument shows on the nominal vehicle, healthy or under a fault: at its first severity or the one after a colon."""
+    name, _, label = fault.partition(":")
+    severities = circuit.faults[name].severities if fault else ()
+    changes: tuple[Change, ...] = next((s.changes for s in severities if label in ("", s.label)), ())
     test = Test(instrument, red, black, setup)
     population = Population(circuit, setup, [changes], blown_fuses(circuit, [changes]), samples=1)
     return displays(population, [test])[instrument]
@@ -107,8 +109,8 @@ def test_an_air_mass_sensor_reports_flow_and_dirt_reads_low() -> None:
     idle, full = (circuit.setup({"key": "run", "airflow": flow}) for flow in ("idle", "full"))
     assert value(circuit, "voltmeter", "X55.3", idle) == pytest.approx(1.6, abs=0.02)
     assert value(circuit, "voltmeter", "X55.3", full) == pytest.approx(3.9, abs=0.03)
-    assert value(circuit, "voltmeter", "X55.3", full, "B21.low") == pytest.approx(1.95, abs=0.03)
-    same = value(circuit, "voltmeter", "X55.3", full, "B21.really_low")
+    assert value(circuit, "voltmeter", "X55.3", full, "B21.low:×0.5") == pytest.approx(1.95, abs=0.03)
+    same = value(circuit, "voltmeter", "X55.3", full, "B21.really_low:×0.5")
     assert same == pytest.approx(1.95, abs=0.03), "less air looks like a dirty sensor: the electrical test cannot tell"
     assert circuit.faults["B21.really_low"].group == "system"
     assert value(circuit, "voltmeter", "X55.3", full, "F5.open") < 0.05, "without supply it says nothing"
@@ -124,7 +126,7 @@ def test_a_pick_up_coil_makes_alternating_voltage_only_while_it_turns() -> None:
     assert value(circuit, "ac-voltmeter", "X53.1", turning, black="X53.2") == pytest.approx(source, rel=0.01)
     assert value(circuit, "voltmeter", "X53.1", turning, black="X53.2") == pytest.approx(0.0, abs=0.01)
     assert value(circuit, "ac-voltmeter", "X53.1", still, black="X53.2") == pytest.approx(0.0, abs=0.01)
-    assert value(circuit, "ac-voltmeter", "X53.1", turning, "B18.weak", "X53.2") == pytest.approx(0.3 * source, rel=0.02)
+    assert value(circuit, "ac-voltmeter", "X53.1", turning, "B18.weak:×0.3", "X53.2") == pytest.approx(0.3 * source, rel=0.02)
     off = circuit.setup({}, frozenset({"X53"}))
     assert value(circuit, "ohmmeter", "X53.1/c", off, black="X53.2/c") == pytest.approx(950, rel=0.01)
 

@@ -102,7 +102,8 @@ def _compare(
     ours = solved.volts[0]
     fuses = [solver.branches[i].id for i in solver.fuses]
     decks = [
-        netlist(circuit, setup, c, [f for f, out in zip(fuses, b, strict=True) if out]) for c, b in zip(changes, blown, strict=True)
+        netlist(circuit, setup, c, [f for f, out in zip(fuses, b, strict=True) if out], started=solver.conducting())
+        for c, b in zip(changes, blown, strict=True)
     ]
     theirs = spice_volts(folder, decks)
     count = 0

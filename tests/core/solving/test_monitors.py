@@ -11,9 +11,10 @@ from tests.conftest import FAN_TEXT, circuit_of
 
 
 def noticed(model: TriageModel, *faults: str) -> tuple[set[str], set[str], set[str]]:
-    """Codes, symptoms and silent modules of a vehicle with these faults, each at its first severity."""
-    changes = tuple(c for fault in faults for c in model.circuit.faults[fault].severities[0].changes)
-    found: Observables = observe(model.circuit, [changes], ["+".join(faults)])
+    """Codes, symptoms and silent modules of a vehicle with these faults, each at its first severity or the one named after a colon."""
+    listed = [(model.circuit.faults[name], label) for name, _, label in (fault.partition(":") for fault in faults)]
+    changes = tuple(c for fault, label in listed for c in next(s for s in fault.severities if label in ("", s.label)).changes)
+    found: Observables = observe(model.circuit, [changes], ["+".join(fault.id for fault, _ in listed)])
     return (
         {n for n, p in zip(found.codes, found.code[0], strict=True) if p > 0.5},
         {n for n, p in zip(found.symptoms, found.symptom[0], strict=True) if p > 0.5},
@@ -51,7 +52,7 @@ def test_an_electrical_code_keeps_the_plausibility_monitor_from_running(tern: Tr
     high, _, _ = noticed(tern, "W37.open")
     assert "P0238" in high
     assert "P0236" not in high
-    biased, _, _ = noticed(tern, "B42.bias")
+    biased, _, _ = noticed(tern, "B42.bias:+18% of the reference")
     assert biased == {"P0236"}
 
 

@@ -7,6 +7,7 @@ from typing import ClassVar, Literal
 from pydantic import Field
 
 from sondar.core.circuit.families.base import (
+    Drawn,
     NonNegative,
     Part,
     Positive,
@@ -128,6 +129,9 @@ class Plug(Part):
     GROUP: ClassVar[Group] = "wiring"
     TERMINALS: ClassVar[tuple[str, ...]] = ()
     NOUN: ClassVar[str] = "Connector"
+
+    def sketch(self, part_id: str) -> list[Drawn]:
+        return []
 
     def branches(self, part_id: str, setup: Setup) -> list[Branch]:
         found = []
