@@ -324,10 +324,13 @@ def off_the_drawing(circuit: Circuit) -> Iterator[Trouble]:
     a wrong part fitted."""
     nodes = {ref: point.node for ref, point in circuit.points.items() if point.connector is not None and not ref.endswith("/c")}
     refs = sorted(nodes)
-    wire_at = {end.removesuffix("/c"): name for name, wire in circuit.document.wires.items() for end in (wire.from_, wire.to)}
+    wires_at: dict[str, set[str]] = {}
+    for name, wire in circuit.document.wires.items():
+        for end in (wire.from_, wire.to):
+            wires_at.setdefault(end.removesuffix("/c"), set()).add(name)
 
     def near(*points: str) -> frozenset[str]:
-        owners = {ref for point in points for ref in (point, point.split(".")[0], wire_at.get(point, ""))}
+        owners = {ref for point in points for ref in (point, point.split(".")[0], *wires_at.get(point, ()))}
         for point in points:
             connector, cavity = point.split(".", 1)
             owners |= {t.split(".")[0] for t in behind(circuit.document.connectors[connector].cavities[cavity])}
@@ -356,8 +359,13 @@ def off_the_drawing(circuit: Circuit) -> Iterator[Trouble]:
                     Change(first, add_ohm=OPEN_OHM), Change(second, add_ohm=OPEN_OHM),
                     Change(f"{first}x{second}", set_ohm=0.02), Change(f"{second}x{first}", set_ohm=0.02),
                 )  # fmt: skip
+                ends = {end.removesuffix("/c") for wire in (a, b) for end in (wire.from_, wire.to)}
+                plugs = {end.split(".")[0] for wire in (a,) for end in (wire.from_, wire.to)} & {
+                    end.split(".")[0] for end in (b.from_, b.to)
+                }  # crossed in a plug that both go to: that is the place
+                contacts = {end for end in ends if end.split(".")[0] in plugs}
                 yield Trouble(
-                    "harness crossed", frozenset({first, second}), 1.0 / len(wires), lambda rng, crossed=crossed: crossed,  # type: ignore[misc]
+                    "harness crossed", frozenset({first, second}) | plugs | contacts, 1.0 / len(wires), lambda rng, crossed=crossed: crossed,  # type: ignore[misc]
                     ((f"{first}x{second}", a.from_, b.to), (f"{second}x{first}", b.from_, a.to)),
                 )  # fmt: skip
     for name, part in circuit.parts.items():

@@ -23,6 +23,9 @@ PROBE, PROBE_OHM, PROBE_TRIPS_A = "probe", 0.08, 8.0
 AWAKE_SHARE, DRIVES_BELOW_OHM = 0.45, 1e3
 """Share of its usual current below which a module does nothing, and the resistance up to which a transistor counts as switched on."""
 
+SMALL_PLUG = 4
+"""Cavities up to which all pairs of a plug may be bridged or exchanged, not only those listed side by side."""
+
 MANY_STATES = 48
 """Above this many combinations of control positions only one control at a time is moved."""
 
@@ -42,17 +45,17 @@ class Circuit:
         self._joined = _join(document)
         for connector_id, connector in document.connectors.items():
             pairs = [
-                (one, two) for one, two in itertools.pairwise(connector.cavities)
+                (one, two)
+                for one, two in itertools.combinations(connector.cavities, 2)
                 if self.node(f"{connector_id}.{one}") != self.node(f"{connector_id}.{two}")
-            ]  # fmt: skip
+            ]
+            near = tuple(pair for pair in itertools.pairwise(connector.cavities) if pair in pairs)
+            others = tuple(pair for pair in pairs if pair not in near) if len(connector.cavities) <= SMALL_PLUG else ()
             if pairs and not connector.restraint:
                 self.parts[connector_id] = Plug(
-                    connector=connector_id,
-                    title=connector.title,
-                    place=connector.place,
-                    neighbours=tuple(pairs),
+                    connector=connector_id, title=connector.title, place=connector.place, neighbours=near, others=others,
                     exposed=connector.exposed,
-                )
+                )  # fmt: skip
         self.battery = next(i for i, part in self.parts.items() if part.family == "battery")  # type: ignore[attr-defined]
         self.controls = document.control_values()
 

@@ -211,6 +211,8 @@ def _take(predictor: Predictor, state: _Learned, reading: Reading, before: Seque
     healthy, filters = [], []
     for cell, (filter_, (shift, _)) in enumerate(zip(state.filters, predictor.temperature_cells, strict=True)):
         forecast = predictor.forecast(reading.test, shift)
+        if reading.value is not None:
+            forecast = forecast.read_as(reading.value)
         mean, variance = filter_.expected(forecast)
         words = forecast.words(filter_.possible(forecast) if device.words else None)
         healthy.append((float(mean[0]), float(variance[0]), words[0]))

@@ -9,7 +9,7 @@ Smoothing*, 2013, ch. 4). Words are asked again of the instrument at the θ that
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -88,8 +88,9 @@ class Forecast:
     """One test under every hypothesis of the drawing.
 
     Attributes:
-        mean: (H,) figure in the working scale at the nominal vehicle; slope: (H, D); noise: (H,) what changes from reading to reading;
-            wander: (H,) by how much a figure wanders that floats; half the time it stands still.
+        mean: (H,) figure in the working scale at the nominal vehicle; slope: (H, D); noise: (H,) the meter's error that changes from
+            reading to reading; drift: (H,) what the battery's drift between readings adds to it.
+        wander: (H,) by how much a figure wanders that floats; half the time it stands still.
     """
 
     test: Test
@@ -99,6 +100,7 @@ class Forecast:
     slope: Array
     noise: Array
     wander: Array
+    drift: Array
     _population: Population
     _waves: Waves | None
     _words: Array
@@ -115,6 +117,13 @@ class Forecast:
     def device(self) -> Instrument:
         """The instrument of the test."""
         return instrument(self.test.instrument)
+
+    def read_as(self, value: float) -> Forecast:
+        """The same with the meter's errors at the figure that it does show, which is the same under every hypothesis."""
+        count = len(self.mean)
+        slope = self.slope.copy()
+        noise = _meter(self.device, self.parameters, np.full(count, value), slope)
+        return replace(self, slope=slope, noise=noise)
 
     def words(self, theta: Array | None = None) -> Array:
         """(H, W) chance of each word; ``theta`` (N, H, D) are possible values of the parameters."""
@@ -181,7 +190,8 @@ def forecast(circuit: Circuit, hypotheses: HypothesisSet, parameters: Parameters
     if seen.words is not None:
         chance = seen.words[0] if waves is not None else device.display(seen).words
         words = blended(np.clip(chance[:, 0], 0.0, 1.0), hypotheses)
-    mean, slope, noise, wander = np.zeros(count), np.zeros((count, width)), np.ones(count), np.zeros(count)
+    mean, slope, noise = np.zeros(count), np.zeros((count, width)), np.ones(count)
+    wander, drift = np.zeros(count), np.zeros(count)
     if seen.value is not None:
         figures = seen.value[:, :, 0]  # (1 + D, H)
         if device.accuracy_of == "ohms":
@@ -194,11 +204,11 @@ def forecast(circuit: Circuit, hypotheses: HypothesisSet, parameters: Parameters
         noise = _meter(device, parameters, figures[0], slope)
         if seen.wander is not None:
             wander = seen.wander[:, 0]
-        drift = [i for i, name in enumerate(parameters.network) if name.startswith(f"{circuit.battery} charg")]
-        noise = np.hypot(noise, DRIFT_V * np.abs(slope[:, drift]).sum(axis=1))
+        charge = [i for i, name in enumerate(parameters.network) if name.startswith(f"{circuit.battery} charg")]
+        drift = DRIFT_V * np.abs(slope[:, charge]).sum(axis=1)
         slope[:, parameters.network.index(TEMPERATURE)] *= parameters.temperature_sd
         _widen_to_limits(circuit, test, device, parameters, slope)
-    return Forecast(test, parameters, hypotheses, mean, slope, noise, wander, population, waves, words)
+    return Forecast(test, parameters, hypotheses, mean, slope, noise, wander, drift, population, waves, words)
 
 
 def _meter(device: Instrument, parameters: Parameters, figures: Array, slope: Array) -> Array:

@@ -29,6 +29,10 @@ SEEN_ERRORS, SEEN_WORD = 2.0, 0.3
 """A fault is a suspect if some instrument shows a figure this many standard errors away, or a word that much more or less often."""
 
 
+MANY_SETUPS = 600
+"""Above this many set-ups only those with everything connected are looked at."""
+
+
 @dataclass(frozen=True)
 class Suspect:
     """One hypothesis: a fault at a severity, or one of the two that are not faults of the drawing; ``id`` is what it is stored under."""
@@ -148,7 +152,10 @@ def _noticeable(
     tools = frozenset(name for name, device in INSTRUMENTS.items() if not device.finding)
     states = distinct_control_states(circuit)
     apart = [frozenset[str](), *(frozenset({c}) for c, spec in circuit.document.connectors.items() if not spec.restraint)]
-    for setup in (Setup(state, unplugged, temperature_c) for unplugged in apart for state in states):
+    setups = [Setup(state, unplugged, temperature_c) for unplugged in apart for state in states]
+    if len(setups) > MANY_SETUPS:  # a whole vehicle: what nothing shows with everything connected is no matter of its triage
+        setups = setups[: len(states)]
+    for setup in setups:
         left = np.concatenate([[0], np.flatnonzero(~seen)])
         if len(left) == 1:
             break

@@ -65,13 +65,12 @@ class Filter:
         for index, earlier in enumerate(self.read):
             if earlier.test.instrument == forecast.test.instrument and earlier.nodes == forecast.nodes:
                 distance = (earlier.mean - forecast.mean) / np.maximum(forecast.noise, 1e-9)
-                share = np.minimum(
-                    SAME_AGAIN * np.exp(-0.5 * (distance / ALIKE_SDS) ** 2), np.sqrt(np.maximum(1.0 - alike**2, 0.0))
-                )
+                left = np.sqrt(np.maximum(SAME_AGAIN**2 - alike**2, 0.0))
+                share = np.minimum(SAME_AGAIN * np.exp(-0.5 * (distance / ALIKE_SDS) ** 2), left)
                 wide[:, self.width + index] = forecast.noise * share
                 alike = np.hypot(alike, share)
-        own = forecast.noise * SAME_AGAIN * np.sqrt(np.maximum(1.0 - alike**2, 1.0 - SAME_AGAIN**2))
-        return wide, own, forecast.noise * np.sqrt(1.0 - SAME_AGAIN**2)
+        own = forecast.noise * np.sqrt(np.maximum(SAME_AGAIN**2 - alike**2, 0.0))
+        return wide, own, np.hypot(forecast.noise * np.sqrt(1.0 - SAME_AGAIN**2), forecast.drift)
 
     def expected(self, forecast: Forecast) -> tuple[Array, Array]:
         """Mean and variance (H,) of the next figure."""

@@ -26,7 +26,7 @@ from sondar.core.diagnosis.expectations import learned_outlooks
 from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN, HypothesisSet
 from sondar.core.diagnosis.predictions import Outlook, Predictor, SetupPredictions
 from sondar.core.instruments import instrument
-from sondar.core.instruments.base import Test
+from sondar.core.instruments.base import Display, Test
 
 Array = npt.NDArray[np.float64]
 Reason = Literal["certain", "no test", "not worth it", "pays", "two pay"]
@@ -47,6 +47,9 @@ SAME_SETUP_COUNT, SAME_SETUP_SHARE = 3, 0.1
 
 SAME_UNLESS = 0.35
 """Two units are one class if no allowed test's outcome distributions differ by this total variation."""
+
+SAME_WORDS, SAME_SDS = 0.1, 0.5
+"""Two tests are one if all suspects predict their words this near, and their figures within so many standard deviations."""
 
 WEIGHED_AGAIN = 40
 """Tests whose outcomes are worked out again after all that has been learned."""
@@ -170,7 +173,7 @@ def ranked_tests(
         change, steps, opened = setup_change(circuit, situation, setup)
         closed = [sum(minutes for place, minutes in places.items() if place not in opened) for places in predictions.places]
         scored.append(_Scored(predictions, allowed, saving, change + np.array(closed) + predictions.minutes, steps, opened, change))
-    ranked = _best(predictor, belief, scored, loss_matrix(circuit, hypotheses, situation.rate_per_hour))
+    ranked = _best(predictor, belief, scored, situation)
     leading, certainty = _leading_class(hypotheses, units, in_play, apart)
     if leading == (NONE,):
         certainty = _as_good_as_healthy(belief, active, scored)
@@ -180,10 +183,11 @@ def ranked_tests(
     return Ranking(tuple(seen), settled, reason, leading, certainty, phi, _in_same_setup(circuit, ranked)), ranked
 
 
-def _best(predictor: Predictor, belief: Belief, scored: Sequence[_Scored], loss: Array) -> list[Proposal]:
+def _best(predictor: Predictor, belief: Belief, scored: Sequence[_Scored], situation: Situation) -> list[Proposal]:
     """The best tests by the tables, weighed again by what has been learned, best first."""
     if not scored:
         return []
+    loss = loss_matrix(predictor.circuit, belief.hypotheses, situation.rate_per_hour)
     ratio = np.concatenate([np.where(item.allowed, item.saving / item.minutes, -np.inf) for item in scored])
     owner = np.repeat(np.arange(len(scored)), [len(item.allowed) for item in scored])
     place = np.concatenate([np.arange(len(item.allowed)) for item in scored])
@@ -193,6 +197,8 @@ def _best(predictor: Predictor, belief: Belief, scored: Sequence[_Scored], loss:
     proposals = []
     for (item, index), outlook in zip(chosen, outlooks, strict=True):
         test = item.predictions.tests[index]
+        if _was_read(predictor, belief, test, outlook.shown, situation):
+            continue
         _, places = reach(predictor.circuit, test, item.opened)
         minutes = float(item.minutes[index])
         bare = Proposal(
@@ -202,6 +208,25 @@ def _best(predictor: Predictor, belief: Belief, scored: Sequence[_Scored], loss:
         proposals.append(bare)
     proposals.sort(key=lambda proposal: -proposal.saving_per_min)
     return proposals
+
+
+def _was_read(predictor: Predictor, belief: Belief, test: Test, shown: Display, situation: Situation) -> bool:
+    """True if every suspect left predicts for a test what it predicts for one that has been made: it would show the same again."""
+    circuit, device = predictor.circuit, instrument(test.instrument)
+    here = {circuit.point(test.red).node, circuit.point(test.black).node} if device.probes else {test.red}
+    active = np.flatnonzero(belief.now[:-1] > NEGLIGIBLE)
+    for other in situation.done:
+        if other.instrument != test.instrument:
+            continue
+        there = {circuit.point(other.red).node, circuit.point(other.black).node} if device.probes else {other.red}
+        if here != there:
+            continue
+        table, known = predictor.display_of(test), predictor.display_of(other)
+        if table.words.shape[2] and np.abs(table.words[active] - known.words[active]).max() > SAME_WORDS:
+            continue
+        if not device.figures or np.abs((table.mean - known.mean)[active] / shown.sd[active]).max() < SAME_SDS:
+            return True
+    return False
 
 
 def expected_saving(belief: Belief, outlook: Outlook, loss: Array) -> float:

@@ -10,7 +10,7 @@ from sondar.core.circuit.families.supply import FUSE_BLOWS_AT
 from sondar.core.circuit.model import Setup
 from sondar.core.circuit.network import Circuit
 from sondar.core.solving.operating_points import Hypothesis, Mask
-from sondar.core.solving.solver import SetupSolver
+from sondar.core.solving.solver import SetupSolver, changed_branches
 
 
 def blown_fuses(circuit: Circuit, hypotheses: Sequence[Hypothesis], temperature_c: float = 20.0) -> Mask:
@@ -20,8 +20,9 @@ def blown_fuses(circuit: Circuit, hypotheses: Sequence[Hypothesis], temperature_
     overloaded fuses in series, the one with the greater overload opens.
     """
     blown: Mask | None = None
+    paths = changed_branches(hypotheses)
     for controls in circuit.usual_states():
-        solver = SetupSolver(circuit, Setup(controls, frozenset(), temperature_c), [], samples=1)
+        solver = SetupSolver(circuit, Setup(controls, frozenset(), temperature_c), [], samples=1, paths=paths)
         if not solver.fuses:
             return np.zeros((len(hypotheses), 0), dtype=bool)
         ratings = np.array([solver.branches[i].fuse_rating_a for i in solver.fuses], dtype=float)

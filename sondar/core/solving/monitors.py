@@ -18,7 +18,7 @@ from sondar.core.circuit.document.fields import Condition, Observation
 from sondar.core.circuit.model import Change, Setup
 from sondar.core.circuit.network import Circuit
 from sondar.core.solving.fuses import blown_fuses
-from sondar.core.solving.solver import SetupSolver
+from sondar.core.solving.solver import SetupSolver, changed_branches
 
 Array = npt.NDArray[np.float64]
 
@@ -130,7 +130,7 @@ def _solve_conditions(
     for setup, wanted in by_setup.items():
         pairs = {c.measures: (circuit.node(c.measures[0]), circuit.node(c.measures[1])) for c in wanted if c.measures is not None}
         flows = list(dict.fromkeys(c.flows for c in wanted if c.flows is not None))
-        solver = SetupSolver(circuit, setup, list(pairs.values()), samples=1, flows=flows)
+        solver = SetupSolver(circuit, setup, list(pairs.values()), samples=1, flows=flows, paths=changed_branches(hypotheses))
         points = solver.solve(hypotheses, blown)
         column = {key: index for index, key in enumerate(pairs)}
         for condition in wanted:

@@ -31,6 +31,10 @@ SHARED = (BATTERY, TEMPERATURE)
 """Directions that every reading of a vehicle shares and that a technician can measure by themselves."""
 
 
+MANY_BRANCHES, CONDUCTOR_OHM = 800, 0.05
+"""In the network of a whole vehicle the tolerances of conductors below this are left out."""
+
+
 def source_name(branch: Branch) -> str:
     """Parameter of a branch's own source voltage."""
     return f"{branch.id}#emf"
@@ -56,8 +60,9 @@ class Directions:
 def parameter_names(branches: Sequence[Branch]) -> list[str]:
     """Parameters that some branch of a set-up depends on, the temperature last."""
     found: dict[str, None] = {}
+    least = CONDUCTOR_OHM if len(branches) > MANY_BRANCHES else 0.0
     for branch in branches:
-        if _varies(branch):
+        if _varies(branch) and _nominal_ohm(branch) >= least:
             found[branch.id] = None
         if branch.emf_spread_v:
             found[source_name(branch)] = None
@@ -80,7 +85,7 @@ def directions(circuit: Circuit, setup: Setup, branches: Sequence[Branch], names
     log_ohm, emf = np.zeros((len(branches), len(names))), np.zeros((len(branches), len(names)))
     for row, branch in enumerate(branches):
         if branch.id in column and _varies(branch):
-            log_ohm[row, column[branch.id]] = branch.spread
+            log_ohm[row, column[branch.id]] = np.sinh(branch.spread)  # wide spreads are skewed: ×3 is further than ÷3
         if source_name(branch) in column:
             emf[row, column[source_name(branch)]] = branch.emf_spread_v
         for name, volts in branch.causes:
@@ -89,10 +94,12 @@ def directions(circuit: Circuit, setup: Setup, branches: Sequence[Branch], names
         if BATTERY in column and branch.part == circuit.battery and branch.emf_v:
             emf[row, column[BATTERY]] = 1.0
     if TEMPERATURE in column:
-        warmer = circuit.branches(replace(setup, temperature_c=setup.temperature_c + 1.0))
+        warmer = {branch.id: branch for branch in circuit.branches(replace(setup, temperature_c=setup.temperature_c + 1.0))}
         ratio = [
-            warm.resistance_ohm / cold.resistance_ohm if np.isfinite(cold.resistance_ohm) and cold.resistance_ohm > 0 else 1.0
-            for cold, warm in zip(branches, warmer, strict=True)
+            warmer[cold.id].resistance_ohm / cold.resistance_ohm
+            if np.isfinite(cold.resistance_ohm) and cold.resistance_ohm > 0
+            else 1.0
+            for cold in branches
         ]
         log_ohm[:, column[TEMPERATURE]] = np.log(ratio)
     return Directions(log_ohm, emf)

@@ -5,7 +5,8 @@ One solve per sample gives B = Wᵀ·M⁻¹·W and Wᵀ·x for the port vectors 
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import math
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -56,6 +57,7 @@ class PortNetwork:
         samples: number of parameter samples, the nominal one included.
         deviates: replaces the built-in sampling by standard normal deviates per parameter name: one certain vehicle.
         flows: branches whose current is wanted; each must be a resistance of at most ``IMPEDANCE_FORM_OHM`` or a source.
+        paths: of the paths that only a fault makes, those that some hypothesis will; all if left out.
     """
 
     def __init__(
@@ -66,12 +68,17 @@ class PortNetwork:
         samples: int = SAMPLES,
         deviates: dict[str, float] | None = None,
         flows: Sequence[str] = (),
+        paths: Collection[str] | None = None,
     ) -> None:
         self.setup = setup
         self.pairs = list(pairs)
         self.samples = samples if deviates is None else 1
         self._deviates = deviates
-        self.branches = circuit.branches(setup)
+        self.branches = [
+            branch
+            for branch in circuit.branches(setup)
+            if paths is None or branch.curve is not None or math.isfinite(branch.resistance_ohm) or branch.id in paths
+        ]
         self.by_id = {branch.id: index for index, branch in enumerate(self.branches)}
         names = sorted({node for branch in self.branches for node in (branch.a, branch.b)} | {n for p in pairs for n in p})
         self.nodes = {name: index for index, name in enumerate(n for n in names if n != CHASSIS)}
@@ -109,7 +116,11 @@ class PortNetwork:
             self._ports[closed] = self._factorise(closed)
         return self._ports[closed]
 
-    def _factorise(self, closed: tuple[bool, ...]) -> Ports:
+    def coil_ports(self, closed: tuple[bool, ...]) -> Ports:
+        """The same, seen only from relay coils and parts with curves; quicker where nothing else is looked at."""
+        return self._ports.get(closed) or self._factorise(closed, [*self.coils, *self.curve_branches])
+
+    def _factorise(self, closed: tuple[bool, ...], seen: Sequence[int] | None = None) -> Ports:
         resistance = self.sampled_resistance.copy()
         for contact, is_closed in zip(self.contacts, closed, strict=True):
             if not is_closed:
@@ -126,10 +137,11 @@ class PortNetwork:
         vectors = np.zeros((size, len(self.branches) + len(self.pairs)))
         row = n
         for index, branch in enumerate(self.branches):
-            incidence = self._incidence(size, branch.a, branch.b)
+            ends = self._ends(branch.a, branch.b)
             if kept[index]:
-                matrix[:, :, row] += incidence
-                matrix[:, row, :] += incidence
+                for node, sign in ends:
+                    matrix[:, node, row] += sign
+                    matrix[:, row, node] += sign
                 matrix[:, row, row] = -resistance[:, index]
                 source[:, row] = branch.emf_v + branch.emf_spread_v * self.normals(source_name(branch))
                 for cause, volts in branch.causes:
@@ -137,21 +149,25 @@ class PortNetwork:
                 vectors[row, index] = 1.0
                 row += 1
                 continue
-            vectors[:, index] = incidence
-            if branch.curve is not None:
-                matrix += np.outer(incidence, incidence) * curve_floor(branch.curve)
-            elif np.isfinite(resistance[0, index]):
-                matrix += np.outer(incidence, incidence) / resistance[:, index, None, None]
+            for node, sign in ends:
+                vectors[node, index] += sign
+            finite = np.isfinite(resistance[0, index])
+            if branch.curve is not None or finite:
+                siemens = 1.0 / resistance[:, index] if branch.curve is None else curve_floor(branch.curve)
+                for one, sign_one in ends:
+                    for two, sign_two in ends:
+                        matrix[:, one, two] += sign_one * sign_two * siemens
         for index, (red, black) in enumerate(self.pairs):
-            vectors[:, self.pair_port0 + index] = self._incidence(size, red, black)
-        right = np.concatenate([np.broadcast_to(vectors, (self.samples, *vectors.shape)), source[:, :, None]], axis=2)
+            for node, sign in self._ends(red, black):
+                vectors[node, self.pair_port0 + index] += sign
+        columns = slice(None) if seen is None else np.array(seen, dtype=int)
+        wanted = vectors[:, columns]
+        right = np.concatenate([np.broadcast_to(wanted, (self.samples, *wanted.shape)), source[:, :, None]], axis=2)
         solved = np.linalg.solve(matrix, right)
-        return Ports(kept, resistance, vectors.T @ solved[:, :, :-1], solved[:, :, -1] @ vectors)
+        found = np.zeros((self.samples, vectors.shape[1], vectors.shape[1]))
+        found[:, :, columns] = vectors.T @ solved[:, :, :-1]
+        return Ports(kept, resistance, found, solved[:, :, -1] @ vectors)
 
-    def _incidence(self, size: int, a: str, b: str) -> Array:
-        vector = np.zeros(size)
-        if a != CHASSIS:
-            vector[self.nodes[a]] += 1.0
-        if b != CHASSIS:
-            vector[self.nodes[b]] -= 1.0
-        return vector
+    def _ends(self, a: str, b: str) -> list[tuple[int, float]]:
+        """Rows of the two ends of a branch with their signs; the body has none."""
+        return [(self.nodes[name], sign) for name, sign in ((a, 1.0), (b, -1.0)) if name != CHASSIS]

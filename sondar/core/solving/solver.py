@@ -30,7 +30,7 @@ from sondar.core.errors import UnsolvableNetworkError
 from sondar.core.solving.changes import Changes
 from sondar.core.solving.curves import CURVES
 from sondar.core.solving.operating_points import SAMPLES, Array, Hypothesis, Mask, OperatingPoints, Pair, Slopes, Waves
-from sondar.core.solving.parameters import SHARED, Directions, directions, parameter_names, sample_matrix
+from sondar.core.solving.parameters import MANY_BRANCHES, SHARED, Directions, directions, parameter_names, sample_matrix
 from sondar.core.solving.ports import PortNetwork, curve_floor
 
 _STATE_ROUNDS = 8
@@ -53,7 +53,7 @@ def solve_waves(
     phases = circuit.phases(setup)
     states = []
     for _, instant in phases:
-        solver = SetupSolver(circuit, instant, pairs, 1, deviates, flows)
+        solver = SetupSolver(circuit, instant, pairs, 1, deviates, flows, changed_branches(hypotheses))
         if parameters is not None:
             states.append(solver.solve(hypotheses, blown, directions(circuit, instant, solver.branches, parameters)))
         elif samples > 1 and deviates is None:
@@ -71,6 +71,11 @@ def solve_waves(
     return Waves(
         tuple(states), tuple(share for share, _ in phases), tuple(dict(instant.pulses) for _, instant in phases), frequencies
     )
+
+
+def changed_branches(hypotheses: Sequence[Hypothesis]) -> frozenset[str]:
+    """Branches that some hypothesis changes."""
+    return frozenset(change.branch for changes in hypotheses for change in changes)
 
 
 class SetupSolver(PortNetwork):
@@ -102,8 +107,11 @@ class SetupSolver(PortNetwork):
         todo = np.arange(count)
         for _ in range(_STATE_ROUNDS):
             wrong = []
-            for base in sorted(tuple(bool(v) for v in row) for row in np.unique(state[0, todo], axis=0)):
-                rows = todo[(state[0, todo] == np.array(base, dtype=bool)).all(axis=1)]
+            bases = sorted(tuple(bool(v) for v in row) for row in np.unique(state[0, todo], axis=0))
+            for base in bases if len(self.branches) <= MANY_BRANCHES else [start]:
+                # The network of a whole vehicle is factorised once; contacts that differ are then changes like any other.
+                same = (state[0, todo] == np.array(base, dtype=bool)).all(axis=1)
+                rows = todo[same] if len(self.branches) <= MANY_BRANCHES else todo
                 part = self._solve_states(
                     Changes(self, self.ports(base), [hypotheses[h] for h in rows]), state[:, rows], base, blown[rows], along
                 )
@@ -133,13 +141,15 @@ class SetupSolver(PortNetwork):
         return frozenset(self.branches[i].id for i, closed in zip(self.contacts, self._healthy_contacts(), strict=True) if closed)
 
     def _healthy_contacts(self) -> tuple[bool, ...]:
-        state = tuple(bool(v) for v in self.closed_at_rest)
+        # Electronics that follow their own supply start awake: a main relay that its module holds itself would never wake it otherwise.
+        state = tuple(bool(rest) or self.branches[coil].id.endswith((".draw", ".supply"))
+                      for rest, coil in zip(self.closed_at_rest, self.coils, strict=True))  # fmt: skip
         for _ in range(_STATE_ROUNDS):
             if not state:
                 break
             flags = np.broadcast_to(np.array(state, dtype=bool), (self.samples, 1, len(state)))
             none_blown = np.zeros((1, len(self.fuses)), dtype=bool)
-            amps = self._solve_states(Changes(self, self.ports(state), [()]), flags, state, none_blown).coil_amps[0, 0]
+            amps = self._solve_states(Changes(self, self.coil_ports(state), [()]), flags, state, none_blown).coil_amps[0, 0]
             wanted = tuple(bool(v) for v in (np.abs(amps) >= self.pull_in) != self.closed_at_rest)
             if wanted == state:
                 break

@@ -81,7 +81,7 @@ class HBridge(Part):
         off_ohm = 12.0 / self.leakage_a
         return [
             Branch(f"{part_id}.{leg}", part_id, f"{part_id}.{ends[leg][0]}", f"{part_id}.{ends[leg][1]}",
-                   self.on_ohm if on[leg] else off_ohm, spread=0.6 if on[leg] else 0.5)
+                   self.on_ohm if on[leg] else off_ohm, spread=0.9 if on[leg] else 0.5)
             for leg in self.LEGS
         ]  # fmt: skip
 

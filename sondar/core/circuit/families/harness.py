@@ -61,7 +61,7 @@ class Wire(Part):
         at_20c = COPPER_OHM_MM2_PER_M * self.length_m / self.gauge_mm2
         resistance = copper_resistance(at_20c, setup.temperature_c)
         return [
-            Branch(part_id, part_id, self.from_, self.to, resistance, spread=0.5),
+            Branch(part_id, part_id, self.from_, self.to, resistance, spread=0.8),
             Branch(f"{part_id}.to_ground", part_id, self.to, CHASSIS),
             Branch(f"{part_id}.to_supply", part_id, self.to, self.SUPPLY),
         ]
@@ -122,6 +122,7 @@ class Plug(Part):
     family: Literal["plug"] = "plug"
     connector: str
     neighbours: tuple[tuple[str, str], ...] = Field(description="Cavities side by side that carry different things.")
+    others: tuple[tuple[str, str], ...] = Field((), description="Other pairs of cavities that may have been exchanged.")
     exposed: bool = False
     fit_min: NonNegative = 25.0
     price: NonNegative = 8.0
@@ -135,7 +136,7 @@ class Plug(Part):
 
     def branches(self, part_id: str, setup: Setup) -> list[Branch]:
         found = []
-        for one, two in self.neighbours:
+        for one, two in (*self.neighbours, *self.others):
             a, b = f"{part_id}.{one}", f"{part_id}.{two}"
             found.append(Branch(f"{part_id}.bridge_{one}_{two}", part_id, a, b))
             if part_id not in setup.unplugged:
@@ -148,7 +149,8 @@ class Plug(Part):
     def faults(self, part_id: str) -> list[Fault]:
         found = []
         factor = 2.5 if self.exposed else 1.0
-        for one, two in self.neighbours:
+        for one, two in (*self.neighbours, *self.others):
+            near = (one, two) in self.neighbours
             bridge, pins = f"{part_id}.bridge_{one}_{two}", f"cavities {one} and {two}"
             exchanged = (
                 Change(f"{part_id}.{one}", add_ohm=OPEN_OHM), Change(f"{part_id}.{two}", add_ohm=OPEN_OHM),
@@ -156,8 +158,8 @@ class Plug(Part):
             )  # fmt: skip
             found += [
                 self.fault(part_id, f"bridge_{one}_{two}", f"{pins} bridged (water, bent pin), or their wires chafed together",
-                           0.2 * factor, f"{part_id}.{one}", path_severities(bridge)),
-                self.fault(part_id, f"exchanged_{one}_{two}", f"{pins} exchanged", 0.03, f"{part_id}.{one}",
+                           (0.2 if near else 0.05) * factor, f"{part_id}.{one}", path_severities(bridge)),
+                self.fault(part_id, f"exchanged_{one}_{two}", f"{pins} exchanged", 0.03 if near else 0.01, f"{part_id}.{one}",
                            (Severity("exchanged", 1.0, exchanged),)),
             ]  # fmt: skip
         return found

@@ -58,7 +58,7 @@ class Driver(Part):
         first, second = self.TERMINALS
         return [
             Branch(part_id, part_id, f"{part_id}.{first}", f"{part_id}.{second}", self.on_ohm if on else off_ohm,
-                   spread=0.6 if on else 0.5)
+                   spread=0.9 if on else 0.5)
         ]  # fmt: skip
 
     def faults(self, part_id: str) -> list[Fault]:
