@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -11,6 +12,7 @@ from sondar.core.circuit.model import Change, Setup
 from sondar.core.diagnosis.belief import Belief, update
 from sondar.core.diagnosis.costs import Situation
 from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN
+from sondar.core.diagnosis.judge import TRIES
 from sondar.core.diagnosis.lookahead import rank_tests
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.ranking import Ranking, evaluate
@@ -90,7 +92,7 @@ def follow(predictor: Predictor, case: Case, choose: Choose, limit: int = LIMIT,
 
 def follow_vehicle(
     predictor: Predictor, vehicle: SimulatedVehicle, hidden: Sequence[frozenset[str]], choose: Choose, limit: int = LIMIT,
-    wrong_point: float = 0.0, seed: int = 0,
+    wrong_point: float = 0.0, seed: int = 0, present: float = 1.0,
 ) -> Outcome:  # fmt: skip
     """Carry a policy to its call.
 
@@ -99,12 +101,14 @@ def follow_vehicle(
     Args:
         hidden: per fault of the vehicle the units of which any one named is right; none for a healthy one.
         wrong_point: chance that a probe is put on another reachable point.
+        present: chance that the fault is there while reading, as the technician has been told.
     """
     circuit = predictor.circuit
     true = frozenset[str]().union(*hidden)
     slips = np.random.default_rng(seed + 7)
     readings: list[Reading] = []
-    situation = Situation(circuit.rest_setup())
+    situation = Situation(circuit.rest_setup(), instruments=tuple(predictor.instruments), present=present)
+    times = Counter[Test]()
     minutes, steps = 0.0, list[tuple[float, bool]]()
     while True:
         belief = update(predictor, readings)
@@ -134,11 +138,12 @@ def follow_vehicle(
             red = str(slips.choice(others))
         value, word = vehicle.measure(test.instrument, red, test.black, test.setup)
         digits = vehicle.conditions.decimals if INSTRUMENTS[test.instrument].accuracy_of == "volts" else -1
-        readings.append(Reading(str(len(readings)), test, value, word, 0.5 * 10.0**-digits if digits >= 0 else 0.0))
+        readings.append(Reading(str(len(readings)), test, value, word, 0.5 * 10.0**-digits if digits >= 0 else 0.0, present))
         places = {circuit.point(ref).place for ref in (test.red, test.black)}
-        situation = Situation(
-            test.setup, situation.opened | places | (situation.setup.unplugged ^ test.setup.unplugged), done=situation.done | {test}
-        )
+        times[test] += 1
+        done = situation.done | {test} if present >= 1.0 or times[test] >= TRIES else situation.done
+        opened = situation.opened | places | (situation.setup.unplugged ^ test.setup.unplugged)
+        situation = replace(situation, setup=test.setup, opened=opened, done=done)
 
 
 def calibration(pairs: Sequence[tuple[float, bool]]) -> dict[str, object]:

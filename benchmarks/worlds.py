@@ -39,6 +39,10 @@ from sondar.core.solving.fuses import blown_fuses
 from sondar.simulators.vehicle import Conditions, SimulatedVehicle
 
 TOOLS = (*ORDINARY, "live-data", "module-communication", "ac-voltmeter", "frequency", "duty")
+PROVOKING = ("wiggle-test", "heat-test", "cold-test", "visual-inspection")
+TOLD_PRESENT = 0.5
+"""What a technician makes of a complaint that comes and goes."""
+
 LIMIT = 40
 DISTURBED = "cd"
 CASES = {"a": 1000, "b": 600, "c": 1000, "d": 600, "e": 600, "f": 600, "g": 600, "h": 1000}
@@ -67,6 +71,7 @@ class World:
 
     Attributes:
         units: one set per fault of it; any unit of the set is right. battery_v: key off; None where it is as described.
+        presence: share of the readings in which an intermittent fault is there; provoked: what brings it out for certain.
     """
 
     world: str
@@ -79,6 +84,8 @@ class World:
     conditions: Conditions
     seed: int
     bound: str = "always"
+    presence: float = 1.0
+    provoked: str = ""
     battery_v: float | None = field(default=None)
 
 
@@ -165,10 +172,12 @@ def draw_one(world: str, name: str, document: CircuitDocument, rng: np.random.Ge
         chosen = _chosen(world, listed, neighbours, described, rng)
         changes = tuple(change for trouble in chosen for change in trouble.draw(_middle(rng) if world == "a" else rng))
         paths = tuple(path for trouble in chosen for path in trouble.paths)
-        bound = str(rng.choice(["sometimes", "wiggled", "hot", "cold"], p=[0.5, 0.2, 0.15, 0.15])) if world == "g" else "always"
+        comes_and_goes = world == "g"
+        presence = float(rng.uniform(0.1, 0.9)) if comes_and_goes else 1.0
+        provoked = str(rng.choice(["wiggled", "hot", "cold"])) if comes_and_goes else ""
         made = World(
             world, name, tuple(t.kind for t in chosen), tuple(t.units for t in chosen), changes, true, paths, conditions,
-            int(rng.integers(1 << 30)), bound, volts,
+            int(rng.integers(1 << 30)), "sometimes" if comes_and_goes else "always", presence, provoked, volts,
         )  # fmt: skip
         vehicle = RealVehicle(true, paths)
         warm = conditions.temperature_c if conditions.temperature_c is not None else 20.0
@@ -224,14 +233,14 @@ def run_circuit(task: tuple[str, dict[str, int], int, int]) -> list[tuple[World,
     """All cases of one circuit: (vehicle, how it ended, minutes of the fixed order where it was followed too)."""
     name, counts, seed, compare = task
     document = load_circuit_text(library_circuits()[name])
-    predictor = Predictor(Circuit(document), instruments=TOOLS)
     rows = []
     for world, count in counts.items():
+        predictor = Predictor(Circuit(document), instruments=(*TOOLS, *PROVOKING) if world == "g" else TOOLS)
         rng = np.random.default_rng([seed, ord(world), *name.encode()])
         for index in range(count):
             case = draw_one(world, name, document, rng)
             vehicle = case_vehicle(case)
-            outcome = follow_vehicle(predictor, vehicle, case.units, by_plan, LIMIT)
+            outcome = follow_vehicle(predictor, vehicle, case.units, by_plan, LIMIT, present=TOLD_PRESENT if world == "g" else 1.0)
             fixed = None
             if world == "a" and index < compare:
                 fixed = follow_vehicle(predictor, case_vehicle(case), case.units, InFileOrder(predictor), 2000).minutes
@@ -242,7 +251,11 @@ def run_circuit(task: tuple[str, dict[str, int], int, int]) -> list[tuple[World,
 def case_vehicle(case: World) -> SimulatedVehicle:
     """The vehicle of a case, its own tolerances and meter drawn from the case's seed."""
     real = RealVehicle(case.document, case.paths)
-    return SimulatedVehicle(real, [], case.seed, case.changes, [], case.conditions, bound=case.bound)
+    parts = {change.branch if change.branch in real.parts else change.branch.rsplit(".", 1)[0] for change in case.changes}
+    places = [next(f.id for f in real.faults.values() if f.part == part) for part in sorted(parts & set(real.parts))]
+    return SimulatedVehicle(
+        real, [], case.seed, case.changes, places, case.conditions, bound=case.bound, presence=case.presence, provoked=case.provoked
+    )  # fmt: skip
 
 
 def upper_bound(count: int, total: int) -> float:

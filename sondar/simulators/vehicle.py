@@ -56,15 +56,18 @@ class SimulatedVehicle:
         changes: what is wrong as changes of branches, in place of or beside named faults.
         behind: fault ids that those changes are a severity of, for what hands and eyes find.
         conditions: temperature of the parts and errors of the meter.
-        bound: when the ``changes`` are there.
+        bound: when the ``changes`` are there. presence: share of the readings in which a fault is there that is so ``sometimes``;
+            provoked: what brings it out as well: hot, cold or wiggled.
     """
 
     def __init__(
         self, circuit: Circuit, faults: Sequence[Sequence[str | None]] = (), seed: int = 0, changes: tuple[Change, ...] = (),
         behind: Sequence[str] = (), conditions: Conditions = Conditions(), bound: str = "always",
+        presence: float = SOMETIMES, provoked: str = "",
     ) -> None:  # fmt: skip
         self.circuit = circuit
         self.conditions = conditions
+        self._presence, self._provoked = presence, provoked
         self._noise = np.random.default_rng(seed)
         tolerances = np.random.default_rng(seed + 1_000_003)
         names = {b.id for b in circuit.branches(circuit.rest_setup())}
@@ -91,7 +94,7 @@ class SimulatedVehicle:
         """Let the faults be there that are there now."""
         there = {
             "always": True, "hot": temperature_c >= HOT_C, "cold": temperature_c <= COLD_C, "wiggled": wiggled,
-            "sometimes": any(b == "sometimes" for _, b in self._hidden) and self._noise.random() < SOMETIMES,
+            "sometimes": any(b == "sometimes" for _, b in self._hidden) and self._noise.random() < self._presence,
         }  # fmt: skip
         now = tuple(change for changes, bound in self._hidden if there[bound] for change in changes)
         if now != self._changes:
@@ -134,7 +137,7 @@ class SimulatedVehicle:
                 for f in self._faulty
                 if f.part in wires and place in (wires[f.part].from_.split(".")[0], wires[f.part].to.split(".")[0])
             ]
-            loose = any(bound == "wiggled" for _, bound in self._hidden)
-            discovery = Discovery(place, tuple(here), tuple(ends), self._faulty, loose)
+            when = {bound for _, bound in self._hidden} | {self._provoked}
+            discovery = Discovery(place, tuple(here), tuple(ends), self._faulty, "wiggled" in when, frozenset(when))
             self._found[key] = device.words[0 if device.discovered(discovery, self._noise.random()) else 1]
         return self._found[key]

@@ -206,7 +206,7 @@ def _take(predictor: Predictor, state: _Learned, reading: Reading, before: Seque
     device, word = reading.device, reading.state is not None
     weights = state.cells
     wrong = _misread(predictor, reading, state)
-    same = _same_word(predictor, reading, before) if word else None
+    same = _same_word(predictor, reading, before) if word and reading.present >= 1.0 else None
     joint, errors, residual = np.zeros_like(weights), np.zeros_like(weights), np.zeros(weights.shape[1])
     healthy, filters = [], []
     for cell, (filter_, (shift, _)) in enumerate(zip(state.filters, predictor.temperature_cells, strict=True)):

@@ -52,6 +52,7 @@ class Situation:
         done: tests already read; a repeat teaches next to nothing, so it is not proposed.
         decision_threshold: probability at which a diagnosis is due.
         rate_per_hour: what an hour of labour costs, in the currency of the prices.
+        present: chance that the fault is there while a reading is taken; below 1 tests are worth making again.
         most_setups: only this many set-ups are looked at, the quickest to make first; 0 for all. For whole vehicles.
     """
 
@@ -63,6 +64,7 @@ class Situation:
     decision_threshold: float = 0.95
     rate_per_hour: float = RATE_PER_HOUR
     most_setups: int = 0
+    present: float = 1.0
 
 
 def loss_matrix(circuit: Circuit, hypotheses: HypothesisSet, rate_per_hour: float = RATE_PER_HOUR) -> Array:

@@ -6,6 +6,7 @@ is told the same from the same numbers.
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
@@ -26,6 +27,8 @@ Array = npt.NDArray[np.float64]
 EXPECTED_SDS = 2.5
 """A figure within this many standard deviations of the healthy prediction is within the expected range."""
 WORD_EXPECTED_FROM = 0.2
+TRIES = 3
+"""A fault that comes and goes may be there at the second or third try of the same test."""
 ERROR_SAID_ABOVE = 0.5
 """A reading that was more likely a probe or reading error than not, as all readings together have it, is told so."""
 
@@ -72,7 +75,9 @@ class Judgement:
 def judge(predictor: Predictor, readings: Sequence[Reading], situation: Situation, prior: Array | None = None) -> Judgement:
     """Judge a circuit from its readings and rank what to do next; ``prior`` (H,) carries what was known before."""
     belief = update(predictor, readings, prior)
-    situation = replace(situation, done=situation.done | frozenset(reading.test for reading in readings))
+    times = Counter(reading.test for reading in readings)
+    often = 1 if situation.present >= 1.0 else TRIES
+    situation = replace(situation, done=situation.done | frozenset(test for test, count in times.items() if count >= often))
     ranking = rank_tests(predictor, belief, situation)
     # Only when a diagnosis is due: while measuring goes on the next reading is the better answer, and it must come at once.
     pairs = explaining_pairs(predictor, belief, readings) if ranking.settled else []

@@ -163,7 +163,8 @@ def ranked_tests(
         allowed = allowed_tests(predictions, situation)
         if not allowed.any():
             continue
-        joint = predictions.chance[:, active] @ weights  # (N, U)
+        chance = seen_while(situation.present, predictions.chance, active)
+        joint = chance @ weights  # (N, U)
         first = predictions.first[:-1]
         after = ((joint @ loss.astype(np.float32)) * joint).sum(axis=1) / np.maximum(joint.sum(axis=1), 1e-12)
         saving = phi - np.add.reduceat(after, first)
@@ -197,13 +198,13 @@ def _best(predictor: Predictor, belief: Belief, scored: Sequence[_Scored], situa
     proposals = []
     for (item, index), outlook in zip(chosen, outlooks, strict=True):
         test = item.predictions.tests[index]
-        if _was_read(predictor, belief, test, outlook.shown, situation):
+        if situation.present >= 1.0 and _was_read(predictor, belief, test, outlook.shown, situation):
             continue
         _, places = reach(predictor.circuit, test, item.opened)
         minutes = float(item.minutes[index])
         bare = Proposal(
             test, outlook, minutes, minutes - float(item.predictions.minutes[index]), (*item.steps, *places),
-            expected_saving(belief, outlook, loss),
+            expected_saving(belief, outlook, loss, situation.present),
         )  # fmt: skip
         proposals.append(bare)
     proposals.sort(key=lambda proposal: -proposal.saving_per_min)
@@ -229,10 +230,18 @@ def _was_read(predictor: Predictor, belief: Belief, test: Test, shown: Display, 
     return False
 
 
-def expected_saving(belief: Belief, outlook: Outlook, loss: Array) -> float:
+def seen_while(present: float, chance: npt.NDArray[np.float32], columns: npt.NDArray[np.intp]) -> npt.NDArray[np.float32]:
+    """Chances (N, columns) of outcomes where a fault is there only for a share of the time and the vehicle is healthy else."""
+    if present >= 1.0:
+        return chance[:, columns]
+    return np.asarray(present * chance[:, columns] + (1.0 - present) * chance[:, :1], dtype=np.float32)
+
+
+def expected_saving(belief: Belief, outlook: Outlook, loss: Array, present: float = 1.0) -> float:
     """Expected fall of Φ in minutes by a test with this outlook; ``loss`` (U, U) over all units."""
     units = belief.units()
-    joint = (outlook.chance * belief.now) @ belief.hypotheses.member  # (K, U)
+    chance = seen_while(present, outlook.chance, np.arange(len(belief.now)))
+    joint = (chance * belief.now) @ belief.hypotheses.member  # (K, U)
     total = np.maximum(joint.sum(axis=1), 1e-12)
     return float(units @ loss @ units - (((joint @ loss) * joint).sum(axis=1) / total).sum())
 
@@ -271,7 +280,8 @@ def evaluate(predictor: Predictor, belief: Belief, situation: Situation, test: T
     access, places = reach(predictor.circuit, test, opened)
     minutes = change + access + float(predictions.minutes[index])
     [outlook] = learned_outlooks(predictor, belief, [(predictions, index)])
-    saving = expected_saving(belief, outlook, loss_matrix(predictor.circuit, belief.hypotheses, situation.rate_per_hour))
+    loss = loss_matrix(predictor.circuit, belief.hypotheses, situation.rate_per_hour)
+    saving = expected_saving(belief, outlook, loss, situation.present)
     return with_outcomes(Proposal(test, outlook, minutes, change + access, (*steps, *places), saving), belief)
 
 

@@ -28,6 +28,7 @@ from sondar.core.instruments.oscilloscope import ScopeBottom, ScopeTop
 from sondar.core.instruments.reference_gauge import ReferenceGauge
 from sondar.core.instruments.signal_meters import DutyMeter, FrequencyMeter
 from sondar.core.instruments.substitution import Substitution
+from sondar.core.instruments.temperature_tests import ColdTest, HeatTest
 from sondar.core.instruments.test_lamp import LargeTestLamp, SmallTestLamp
 from sondar.core.instruments.visual_inspection import VisualInspection
 from sondar.core.instruments.voltmeter import Voltmeter
@@ -38,7 +39,7 @@ INSTRUMENTS: dict[str, Instrument] = {
     for item in (
         Voltmeter(), Ohmmeter(), SmallTestLamp(), LargeTestLamp(), FunctionalCheck(), VisualInspection(), ModuleCommunication(), LiveData(),
         CurrentClamp(), LedProbe(), LoadedCircuitTest(), LineState(), AppliedGround(), AppliedSupply(), AcVoltmeter(), FrequencyMeter(),
-        DutyMeter(), ScopeTop(), ScopeBottom(), WiggleTest(), Substitution(), Cleaning(), ReferenceGauge(),
+        DutyMeter(), ScopeTop(), ScopeBottom(), WiggleTest(), HeatTest(), ColdTest(), Substitution(), Cleaning(), ReferenceGauge(),
     )
 }  # fmt: skip
 """Every instrument by its id, in the order of lists."""

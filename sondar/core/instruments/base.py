@@ -144,7 +144,7 @@ class Discovery:
 
     Attributes:
         here: faults of the place itself. at_ends: faults of wires that end there. everything: all faults of the vehicle.
-        loose: some fault of the vehicle is there only while the harness is moved.
+        loose: some fault of the vehicle is there only while the harness is moved. provoked: what else brings a fault out: hot, cold.
     """
 
     place: str
@@ -152,6 +152,7 @@ class Discovery:
     at_ends: tuple[Fault, ...]
     everything: tuple[Fault, ...]
     loose: bool
+    provoked: frozenset[str] = frozenset()
 
 
 class Instrument(ABC):

@@ -40,6 +40,8 @@ class Place:
 def place_of(circuit: Circuit, ref: str) -> Place:
     """What is found at a part, wire or connector."""
     connector = circuit.document.connectors.get(ref)
+    if ref in circuit.document.modules:
+        return Place(ref, frozenset(name for name, part in circuit.parts.items() if part.module == ref), frozenset(), exposed=False)
     if connector is None:
         return Place(ref, frozenset({ref}), frozenset(), bool(getattr(circuit.parts[ref], "exposed", False)))
     contacts = frozenset(f"{ref}.{cavity}" for cavity in connector.cavities)
