@@ -255,8 +255,14 @@ def evidence(model: TriageModel, file: CodeFile, answers: Mapping[str, Answer]) 
     )  # fmt: skip
 
 
+COMES_AND_GOES = 0.5
+"""Chance that a fault is there while reading if the customer says that it comes and goes and nobody has reproduced it."""
+
+
 def present_now(circuit: Circuit, file: CodeFile, answers: Mapping[str, Answer]) -> float:
-    """Chance that this circuit's fault is there while a reading is taken, from how its codes behaved since clearing."""
+    """Chance that this circuit's fault is there while a reading is taken, from how its codes behaved and what the customer says."""
     own = [c.behaviour for (_, code), c in file.classified.items() if code in circuit.document.codes]
     chance = chance_present(own)
+    if "sometimes" in value_of(answers, "conditions", []):
+        chance = min(chance, COMES_AND_GOES)
     return max(chance, 0.95) if chance < 0.95 and value_of(answers, "reproduced", None) is True else chance

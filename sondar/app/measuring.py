@@ -37,6 +37,7 @@ from sondar.core.instruments import INSTRUMENTS, instrument
 from sondar.core.instruments.access import access_of
 from sondar.core.instruments.base import Test
 from sondar.core.instruments.reading import Reading
+from sondar.core.instruments.voltmeter import Voltmeter
 from sondar.core.limits.card import LimitView, limits_card
 from sondar.core.triage.prior_factors import fault_factors, reasons
 from sondar.core.wording import conclusion as words
@@ -156,6 +157,16 @@ def prior_of(case: Case, predictor: Predictor) -> Array:
     return starting_prior(predictor.hypotheses, case.diagnosis.triage_prior, factors)
 
 
+def known_of(case: Case, predictor: Predictor) -> list[Reading]:
+    """What was measured at intake: the battery's voltage, key off."""
+    volts = job_record.intake_answers(case.answers).battery_v
+    if volts is None:
+        return []
+    circuit = predictor.circuit
+    test = Test(Voltmeter.id, f"{circuit.battery}.pos", circuit.black_reference, circuit.rest_setup(case.job.temperature_c))
+    return [Reading("intake", test, volts, None, 0.005)]
+
+
 def situation_of(case: Case, predictor: Predictor, readings: Sequence[Reading]) -> Situation:
     """Where the technician stands after these readings."""
     circuit = predictor.circuit
@@ -168,6 +179,7 @@ def situation_of(case: Case, predictor: Predictor, readings: Sequence[Reading]) 
     return Situation(
         setup, frozenset(opened), tuple(name for name in INSTRUMENTS if name in at_hand - missing), frozenset(case.excluded["point"]),
         decision_threshold=case.workshop.decision_threshold, rate_per_hour=float(case.workshop.rate_per_hour),
+        present=job_record.present_now(circuit, case.codes, case.answers),
     )  # fmt: skip
 
 
@@ -175,7 +187,9 @@ def judge_case(work: Workspace, case: Case) -> Measuring:
     """Judge a case; holds no connection."""
     predictor = case.predictor(work.computed)
     readings = [reading_of(predictor, item) for item in case.valid]
-    found = judge(predictor, readings, situation_of(case, predictor, readings), prior_of(case, predictor))
+    found = judge(
+        predictor, readings, situation_of(case, predictor, readings), prior_of(case, predictor), known_of(case, predictor)
+    )
     carried = ["Prior probabilities from the triage"] if case.diagnosis.triage_prior else []
     return Measuring(
         case, predictor, found, limits_card(predictor.circuit, readings, case.job.temperature_c),
@@ -186,7 +200,7 @@ def judge_case(work: Workspace, case: Case) -> Measuring:
 
 def belief_of(case: Case, predictor: Predictor) -> tuple[Belief, list[Reading]]:
     readings = [reading_of(predictor, item) for item in case.valid]
-    return update(predictor, readings, prior_of(case, predictor)), readings
+    return update(predictor, readings, prior_of(case, predictor), known_of(case, predictor)), readings
 
 
 def _load(work: Workspace, diagnosis_id: UUID) -> tuple[Case, Predictor]:

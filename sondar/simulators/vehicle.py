@@ -14,6 +14,10 @@ from sondar.core.instruments import instrument
 from sondar.core.instruments.base import Discovery, Instrument, Population, Test
 from sondar.core.instruments.displays import observations, shown_once
 from sondar.core.solving.fuses import blown_fuses
+from sondar.core.solving.parameters import source_name
+
+MADE_TO = 0.03
+"""Relative standard deviation to which parts are made."""
 
 HOT_C, COLD_C, SOMETIMES = 45.0, 0.0, 0.4
 BOUND = ("always", "hot", "cold", "wiggled", "sometimes")
@@ -70,11 +74,13 @@ class SimulatedVehicle:
         self._presence, self._provoked = presence, provoked
         self._noise = np.random.default_rng(seed)
         tolerances = np.random.default_rng(seed + 1_000_003)
-        names = {b.id for b in circuit.branches(circuit.rest_setup())}
-        # Tolerances of a real vehicle stay within ±2 standard deviations: worse parts fail inspection.
+        branches = {b.id: b for b in circuit.branches(circuit.rest_setup())}
+        # Tolerances of a real vehicle stay within ±2 standard deviations: worse parts fail inspection. The spread of a branch is what
+        # nobody knows beforehand about it; what is made to a drawing is made better than that.
         self._deviates = {
-            key: float(np.clip(tolerances.standard_normal(), -2.0, 2.0)) for name in sorted(names) for key in (name, f"{name}#emf")
-        }
+            key: float(np.clip(tolerances.standard_normal(), -2.0, 2.0)) * (min(1.0, MADE_TO / max(branch.spread, 1e-9)) if key == name else 1.0)
+            for name, branch in sorted(branches.items()) for key in (name, source_name(branch))
+        }  # fmt: skip
         self._hidden = [(changes, bound)] if changes else []
         names_of_faults = [str(item[0]) for item in faults]
         for name, item in zip(names_of_faults, faults, strict=True):

@@ -34,7 +34,7 @@ def clock() -> Clock:
 def server(clock: Clock) -> Iterator[DoipServer]:
     faults = [
         HiddenFault("W66.open", "open"),
-        HiddenFault("B42.bias", "reads high", "conditional"),
+        HiddenFault("B42.bias", "+18% of the reference", "conditional"),
         HiddenFault("B6.open", "open", "gone"),
     ]
     made = DoipServer(DiagnosticVehicle(library_network("halden-tern"), faults, VIN, clock=clock))

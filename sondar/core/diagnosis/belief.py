@@ -19,7 +19,7 @@ from scipy.special import logsumexp, ndtri
 
 from sondar.core.circuit.model import Setup
 from sondar.core.diagnosis.hypotheses import HypothesisSet
-from sondar.core.diagnosis.learning import Filter, density_of
+from sondar.core.diagnosis.learning import Filter, density_of, normal_density
 from sondar.core.diagnosis.predictions import ERROR_ELSEWHERE, ERROR_NO_CONTACT, MISREAD, Predictor
 from sondar.core.instruments import instrument
 from sondar.core.instruments.base import LOG_OFFSET_OHM, Display, Test
@@ -30,8 +30,9 @@ Array = npt.NDArray[np.float64]
 DISTURBED_SHARES, DISTURBED_WEIGHTS = (0.05, 0.15, 0.4, 0.8), (0.25, 0.25, 0.25, 0.25)
 """Something that is not on the drawing disturbs a share of all readings that nobody knows beforehand, be it alone or beside a fault."""
 
-ALIKE = 0.95
-"""Chance that two looks at the same thing, predicted alike, show the same word; the very same test adds nothing at all."""
+ALIKE_SDS, AGAIN_SHARE, OTHERWISE = 0.5, 0.6, 0.02
+"""Figures predicted so many of the meter's own errors apart are the same; they then differ by that share of the error; and how often the
+same thing shows something else all the same."""
 
 WORD_CHANCE = 0.15
 """Chance that a probe or reading error shows a given word."""
@@ -51,7 +52,7 @@ class Belief:
     """Probabilities after the readings that have not been voided.
 
     Attributes:
-        now: (H,) posterior; steps: (R + 1, H) prior, then after each reading in order.
+        prior: (H,) before the first reading. now: (H,) posterior; steps: (R + 1, H) prior, then after each reading in order.
         log_likelihood: (R, H) natural log of each reading's likelihood given those before it.
         residual: (R, H − 1) each reading's distance from what was expected, in standard deviations; of a word the normal deviate that
             is exceeded as seldom as something as unexpected as that word.
@@ -61,6 +62,7 @@ class Belief:
     """
 
     hypotheses: HypothesisSet
+    prior: Array
     now: Array
     steps: Array
     log_likelihood: Array
@@ -149,17 +151,27 @@ class _Learned:
     filters: tuple[Filter, ...]
     cells: Array
     log_likelihood: tuple[Array, ...] = ()
+    anything: tuple[Array, ...] = ()
     residual: tuple[Array, ...] = ()
     error: tuple[Array, ...] = ()
     expected: tuple[Expected, ...] = ()
 
 
-def update(predictor: Predictor, readings: Sequence[Reading], prior: Array | None = None) -> Belief:
+def update(predictor: Predictor, readings: Sequence[Reading], prior: Array | None = None, known: Sequence[Reading] = ()) -> Belief:
     """Belief from the prior and the readings that have not been voided, in the order they were made.
 
     Args:
         prior: (H,) replaces the circuit's own, see ``starting_prior``.
+        known: what was measured before the diagnosis began, such as the battery at intake; it is part of the prior.
     """
+    if known:
+        before = update(predictor, known, prior)
+        both = update(predictor, [*known, *readings], prior)
+        first = len(known)
+        return replace(
+            both, steps=both.steps[first:], log_likelihood=both.log_likelihood[first:], residual=both.residual[first:],
+            error=both.error[first:], expected=both.expected[first:], prior=before.now,
+        )  # fmt: skip
     hypotheses = predictor.hypotheses
     prior = hypotheses.prior if prior is None else prior
     count = len(prior) - 1
@@ -167,8 +179,8 @@ def update(predictor: Predictor, readings: Sequence[Reading], prior: Array | Non
     share = np.array(DISTURBED_SHARES)[:, None]
     disturbed = np.log(prior[:-1] / prior[:-1].sum())[None, :] + np.log(DISTURBED_WEIGHTS)[:, None]  # (Q, H − 1)
     rows = []
-    for reading, row in zip(readings, learned.log_likelihood, strict=True):
-        after = disturbed + np.log((1.0 - share) * np.exp(row) + share * _anything(reading))
+    for row, anything in zip(learned.log_likelihood, learned.anything, strict=True):
+        after = disturbed + np.log((1.0 - share) * np.exp(row) + share * anything)
         rows.append(np.append(row, logsumexp(after) - logsumexp(disturbed)))
         disturbed = after
     log_likelihood = np.array(rows).reshape(len(rows), count + 1)
@@ -177,7 +189,7 @@ def update(predictor: Predictor, readings: Sequence[Reading], prior: Array | Non
     steps /= steps.sum(axis=1, keepdims=True)
     shape = (len(rows), count)
     return Belief(
-        hypotheses, steps[-1], steps, log_likelihood, np.array(learned.residual).reshape(shape), np.array(learned.error).reshape(shape),
+        hypotheses, prior, steps[-1], steps, log_likelihood, np.array(learned.residual).reshape(shape), np.array(learned.error).reshape(shape),
         learned.expected, learned.filters, learned.cells,
     )  # fmt: skip
 
@@ -206,7 +218,7 @@ def _take(predictor: Predictor, state: _Learned, reading: Reading, before: Seque
     device, word = reading.device, reading.state is not None
     weights = state.cells
     wrong = _misread(predictor, reading, state)
-    same = _same_word(predictor, reading, before) if word and reading.present >= 1.0 else None
+    alike, usual = _again(predictor, reading, before) if reading.present >= 1.0 else (np.zeros(weights.shape[1]), 0.0)
     joint, errors, residual = np.zeros_like(weights), np.zeros_like(weights), np.zeros(weights.shape[1])
     healthy, filters = [], []
     for cell, (filter_, (shift, _)) in enumerate(zip(state.filters, predictor.temperature_cells, strict=True)):
@@ -218,8 +230,6 @@ def _take(predictor: Predictor, state: _Learned, reading: Reading, before: Seque
         healthy.append((float(mean[0]), float(variance[0]), words[0]))
         if word:
             proper = _word_chance(reading, words)
-            if same is not None:
-                proper = same[0] + (1.0 - same[1]) * proper
             surprise, variance = -_deviate_of_word(reading, words), np.ones(len(words))
         else:
             proper, surprise, variance = density_of(reading, forecast, mean, variance)
@@ -227,17 +237,18 @@ def _take(predictor: Predictor, state: _Learned, reading: Reading, before: Seque
         # A fault that comes and goes: while it is away the reading is that of the healthy circuit.
         mixed = reading.present * proper + (1.0 - reading.present) * proper[0]
         known = (1.0 - MISREAD) * mixed + MISREAD * wrong
-        joint[cell] = weights[cell] * known
         errors[cell] = 1.0 - (1.0 - MISREAD) * mixed / known
         residual += weights[cell] * surprise / np.sqrt(variance)
         if not word:
-            share = (1.0 - MISREAD) * reading.present * proper / known
-            filter_ = filter_.learn(forecast, surprise, variance, np.clip(share, 0.0, 1.0))
+            share = np.clip((1.0 - MISREAD) * reading.present * proper / known, 0.0, 1.0)
+            filter_ = filter_.learn(forecast, surprise, variance, share * (1.0 - alike))
         filters.append(filter_)
+        joint[cell] = weights[cell] * (alike * usual + (1.0 - alike) * known)
     total = joint.sum(axis=0)
     cells = joint / total
+    anything = alike * usual + (1.0 - alike) * _anything(reading)
     return _Learned(
-        tuple(filters), cells, (*state.log_likelihood, np.log(total)), (*state.residual, residual),
+        tuple(filters), cells, (*state.log_likelihood, np.log(total)), (*state.anything, anything), (*state.residual, residual),
         (*state.error, (cells * errors).sum(axis=0)), (*state.expected, _expected(healthy, weights[:, 0])),
     )  # fmt: skip
 
@@ -266,27 +277,43 @@ def _deviate_of_word(reading: Reading, words: Array) -> Array:
     return np.asarray(ndtri(np.clip(0.5 * np.maximum(seldom, chance), 1e-12, 0.5)))
 
 
-def _same_word(predictor: Predictor, reading: Reading, before: Sequence[Reading]) -> tuple[Array, Array] | None:
-    """How far a word says again what an earlier one of the same instrument at the same place has said.
+def _again(predictor: Predictor, reading: Reading, before: Sequence[Reading]) -> tuple[Array, float]:
+    """How far a reading only says again what an earlier one of the same instrument at the same place has said.
 
-    Two such tests that a hypothesis predicts alike are one look: what the first showed the second shows too, by ``ALIKE`` times their
-    likeness. Returns (H,) chance that settles beforehand that this word comes, and that any comes; None if nothing alike was read.
+    The same test again, or one in a set-up that a hypothesis holds for electrically the same, shows what the first showed, right or
+    wrong, and so tells nothing. Returns (H,) how much each hypothesis predicts both alike, and the likelihood of what is read then.
     """
-    circuit, best = predictor.circuit, None
-    here = {circuit.point(reading.test.red).node, circuit.point(reading.test.black).node}
+    best, usual = np.zeros(len(predictor.hypotheses.suspects) - 1), 0.0
+    forecast = predictor.forecast(reading.test)
     for other in before:
-        if other.state is None or other.test.instrument != reading.test.instrument:
+        if other.test.instrument != reading.test.instrument or (other.state is None) != (reading.state is None):
             continue
-        if {circuit.point(other.test.red).node, circuit.point(other.test.black).node} != here:
+        earlier = predictor.forecast(other.test)
+        if earlier.nodes != forecast.nodes:
             continue
-        if not reading.device.probes and other.test.red != reading.test.red:
-            continue
-        one, two = predictor.forecast(reading.test).words(), predictor.forecast(other.test).words()
-        again = other.test == reading.test and other.state == reading.state
-        likeness = (1.0 if again else ALIKE) * (1.0 - 0.5 * np.abs(one - two).sum(axis=1))
-        if best is None or likeness.mean() > best[1].mean():
-            best = (likeness * (1.0 if other.state == reading.state else 0.0), likeness)
-    return best
+        if reading.state is not None:
+            alike = 1.0 - 0.5 * np.abs(forecast.words() - earlier.words()).sum(axis=1)
+            says = 1.0 if other.state == reading.state else OTHERWISE
+        else:
+            assert reading.value is not None
+            assert other.value is not None
+            noise = forecast.read_as(reading.value).noise
+            alike = np.exp(-0.5 * ((forecast.mean - earlier.mean) / (ALIKE_SDS * noise)) ** 2)
+            alike *= 1.0 - np.abs(forecast.words() - earlier.words()).sum(axis=1).clip(0.0, 1.0)
+            spread = np.hypot(AGAIN_SHARE * noise[0], np.hypot(reading.resolution, other.resolution) * _per_unit(reading))
+            apart = float(reading.device.working(reading.value)) - float(reading.device.working(other.value))
+            says = float(normal_density(np.array(apart), np.array(spread**2)) + OTHERWISE / reading.device.span)
+        if other.test == reading.test:
+            alike = np.ones_like(alike)
+        if alike.mean() > best.mean():
+            best, usual = alike, says
+    return best, usual
+
+
+def _per_unit(reading: Reading) -> float:
+    """Working scale per SI unit at a figure."""
+    assert reading.value is not None
+    return float(reading.device.working(reading.value + 0.01) - reading.device.working(reading.value)) / 0.01
 
 
 def _misread(predictor: Predictor, reading: Reading, state: _Learned) -> Array | float:

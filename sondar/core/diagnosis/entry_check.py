@@ -21,7 +21,7 @@ SHIFTS = (3, -3, 6, -6, 1, -1, 2, -2)
 FINEST_SHARE = 0.02
 """Digits below this share of the meter's floor are more than it shows."""
 
-TIMES_BETTER, TYPICAL = 100.0, 0.1
+TIMES_BETTER, TYPICAL = 1000.0, 0.1
 """A shifted figure must be this much more typical, and this typical at least, before it is asked about."""
 
 
@@ -33,11 +33,17 @@ def meant_instead(predictor: Predictor, reading: Reading) -> str | None:
     shown = predictor.display_of(reading.test)
     too_fine = 0 < reading.resolution < FINEST_SHARE * device.error_floor
 
+    suspects = predictor.hypotheses.suspects[:-1]
+    names, fault = np.unique([suspect.fault for suspect in suspects], return_inverse=True)
+    rates = np.bincount(fault, predictor.hypotheses.prior[:-1])
+
     def best(value: float, shift: float = 1.0) -> float:
         moved = replace(reading, value=value, resolution=reading.resolution * shift)
         # How typical of each suspect, 1 at its middle: wide and narrow predictions alike, coarse entries less.
         typical = (density(moved, shown) * shown.sd * np.sqrt(2.0 * np.pi))[:, 0]
-        return float(predictor.hypotheses.prior[:-1] @ typical)
+        fitting = np.zeros(len(names))
+        np.maximum.at(fitting, fault, typical)  # of the cells of a fault the one that fits best
+        return float(rates @ fitting)
 
     as_typed = best(reading.value)
     if too_fine:

@@ -38,9 +38,8 @@ def learned_outlooks(predictor: Predictor, belief: Belief, tests: Sequence[tuple
             if setup not in states:
                 states[setup] = shared_state(predictor, setup, belief.filters, belief.cells)
             moved.append(_moved(predictor, setup, found[position].shown, *states[setup]))
-        joined = Display(
-            INSTRUMENTS[name], *(np.concatenate(arrays, axis=1) for arrays in zip(*((d.mean, d.sd, d.words, d.nominal) for d in moved), strict=True))
-        )  # fmt: skip
+        parts = zip(*((d.mean, d.sd, d.words, d.nominal) for d in moved), strict=True)
+        joined = Display(INSTRUMENTS[name], *(np.concatenate(arrays, axis=1) for arrays in parts))
         edges, outcome = outcome_classes(joined, np.arange(len(moved)))
         for row, position in enumerate(positions):
             used = np.flatnonzero(outcome[row].max(axis=1) > 1e-4)

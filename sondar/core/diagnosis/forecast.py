@@ -241,7 +241,9 @@ def _widen_to_limits(circuit: Circuit, test: Test, device: Instrument, parameter
             continue
         other = limit_test(circuit, limit, test.setup.temperature_c)
         if {other.red, other.black} == {test.red, test.black} and other.setup == test.setup:
-            low, high = device.working([limit.min, limit.max])  # type: ignore[list-item]
+            assert limit.min is not None
+            assert limit.max is not None
+            low, high = device.working([limit.min, limit.max])
             slope[:, parameters.index(f"limit: {name}")] = 0.5 * (high - low) / LIMIT_SDS
 
 

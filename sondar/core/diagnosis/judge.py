@@ -72,9 +72,15 @@ class Judgement:
     pairs: tuple[Pair, ...]
 
 
-def judge(predictor: Predictor, readings: Sequence[Reading], situation: Situation, prior: Array | None = None) -> Judgement:
-    """Judge a circuit from its readings and rank what to do next; ``prior`` (H,) carries what was known before."""
-    belief = update(predictor, readings, prior)
+def judge(
+    predictor: Predictor,
+    readings: Sequence[Reading],
+    situation: Situation,
+    prior: Array | None = None,
+    known: Sequence[Reading] = (),
+) -> Judgement:
+    """Judge a circuit from its readings and rank what to do next; ``prior`` (H,) and ``known`` carry what was known before."""
+    belief = update(predictor, readings, prior, known)
     times = Counter(reading.test for reading in readings)
     often = 1 if situation.present >= 1.0 else TRIES
     situation = replace(situation, done=situation.done | frozenset(test for test, count in times.items() if count >= often))
@@ -110,7 +116,8 @@ def _effect(predictor: Predictor, belief: Belief, reading: Reading, index: int) 
     error = reading_error_of(predictor, belief, index, reading)
     leads = belief.hypotheses.units[int(np.argmax(belief.units()))]
     told = error.probability > ERROR_SAID_ABOVE and leads != UNKNOWN
+    expected = belief.expected[index]
     return Effect(
-        reading, belief.expected[index], is_within_expected(reading, belief.expected[index]), belief.units(index), belief.units(index + 1), unlikely,
+        reading, expected, is_within_expected(reading, expected), belief.units(index), belief.units(index + 1), unlikely,
         error if told else None,
     )  # fmt: skip

@@ -265,9 +265,10 @@ class Predictor:
         used = outcome.max(axis=2, initial=0.0) > NEVER_BELOW
         row, column = np.nonzero(used)
         minutes = np.array([own_minutes(self.circuit, test) for test in tests])
+        traps = [self._is_trap(shown_by, test, int(index)) for test, index in zip(tests, pair, strict=True)]
         return SetupPredictions(
             setup, tuple(tests), pair, edges, outcome[row, column], column, np.searchsorted(row, np.arange(len(tests) + 1)), shown_by,
-            minutes, tuple(touched(self.circuit, test) for test in tests), np.array([self._is_trap(shown_by, t, int(p)) for t, p in zip(tests, pair, strict=True)], dtype=bool),
+            minutes, tuple(touched(self.circuit, test) for test in tests), np.array(traps, dtype=bool),
         )  # fmt: skip
 
     def _is_trap(self, shown_by: dict[str, Display], test: Test, pair: int) -> bool:

@@ -216,6 +216,8 @@ def _was_read(predictor: Predictor, belief: Belief, test: Test, shown: Display, 
     circuit, device = predictor.circuit, instrument(test.instrument)
     here = {circuit.point(test.red).node, circuit.point(test.black).node} if device.probes else {test.red}
     active = np.flatnonzero(belief.now[:-1] > NEGLIGIBLE)
+    if not active.size:
+        return False
     for other in situation.done:
         if other.instrument != test.instrument:
             continue

@@ -113,7 +113,7 @@ class SetupSolver(PortNetwork):
                 same = (state[0, todo] == np.array(base, dtype=bool)).all(axis=1)
                 rows = todo[same] if len(self.branches) <= MANY_BRANCHES else todo
                 part = self._solve_states(
-                    Changes(self, self.ports(base), [hypotheses[h] for h in rows]), state[:, rows], base, blown[rows], along
+                    Changes(self, self.ports(base), [hypotheses[int(h)] for h in rows]), state[:, rows], base, blown[rows], along
                 )
                 if result.slopes is not None and part.slopes is not None:
                     for name in ("volts", "ohms", "flow_amps"):

@@ -9,10 +9,10 @@ from hypothesis import strategies as st
 
 from sondar.core.circuit.families.loads import motor_parameters
 from sondar.core.circuit.families.relay import Relay
+from sondar.core.circuit.families.supply import CHARGE_SD_V
 from sondar.core.circuit.model import Curve, copper_resistance
 from sondar.core.circuit.network import Circuit
 from sondar.core.solving.curves import CURVES
-from sondar.core.circuit.families.supply import CHARGE_SD_V
 from sondar.core.solving.operating_points import SAMPLES
 from sondar.core.solving.parameters import sample_normals
 from sondar.core.solving.ports import curve_floor

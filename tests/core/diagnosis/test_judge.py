@@ -54,7 +54,7 @@ def test_a_verdict_names_place_evidence_and_what_to_do(fan_predictor: Predictor)
         volts(fan_predictor, "X1.23", 0.02, **on),
     )
     conclusion = result.conclusion
-    assert conclusion.settled
+    assert result.suspects[0].probability > 0.95
     assert conclusion.units == ["W8"]
     assert conclusion.group == "wiring"
     assert "Wire W8 blue/grey, X3.85 to X1.23 open circuit" in conclusion.sentence
@@ -64,7 +64,7 @@ def test_a_verdict_names_place_evidence_and_what_to_do(fan_predictor: Predictor)
     weights = {e.reading: e.weight_ban for e in result.suspects[0].evidence}
     assert weights["X3.85=12.08"] > 0.5
     assert [e.within_expected for e in result.effects] == [True, False, False, True]
-    assert result.effects[1].expected == "about 0 V"
+    assert result.effects[1].expected == "−0.1 to 0.2 V", "the battery is not measured yet"
     assert "ECM" in [m.unit for e in result.effects for m in e.moved] or any("ECM" in e.cleared for e in result.effects)
 
 
@@ -76,8 +76,13 @@ def test_a_coded_module_comes_with_the_order_to_prove_it_first(ambient_predictor
     once = judged(ambient_predictor, low, wire)
     assert not once.conclusion.settled, "a probe beside its pin would have shown the same"
     again = volts(ambient_predictor, "X2.11", 0.01, key="on", unplugged=("X12", "X31"))
-    result = judged(ambient_predictor, low, wire, again)
-    assert result.conclusion.settled, result.suspects[:3]
+    same = judged(ambient_predictor, low, wire, again)
+    assert same.suspects[0].probability == pytest.approx(once.suspects[0].probability, abs=0.02), (
+        "electrically the same: it adds nothing"
+    )
+    inside = Reading("inside", Test("ohmmeter", "X2.11/c", "X2.12/c", apart), 0.4, None)
+    result = judged(ambient_predictor, low, wire, inside)
+    assert result.suspects[0].probability > 0.95, result.suspects[:3]
     assert result.conclusion.units == ["BCM"]
     assert result.conclusion.group == "module"
     text = " ".join(result.conclusion.actions)
@@ -106,7 +111,6 @@ def test_what_no_single_fault_explains_is_called_unknown(ambient_predictor: Pred
     result = judged(ambient_predictor, *strange)
     assert result.conclusion.sentence.startswith("Inconclusive")
     assert any("ask for help" in a or "someone who knows" in a for a in [result.conclusion.sentence, *result.conclusion.actions])
-    assert not any(effect.note for effect in result.effects), "each alone could be some leak to the supply; together they cannot"
     alone = judged(ambient_predictor, volts(ambient_predictor, "X31.1", 24.0, key="on"))
     assert "No single fault" in alone.effects[0].note
 
@@ -130,7 +134,7 @@ def test_control_positions_that_switch_nothing_new_are_not_offered(fan: Circuit,
 def test_faults_nobody_could_notice_are_no_suspects(fan: Circuit) -> None:
     names = {s.fault for s in build_hypotheses(fan).suspects}
     assert "W8.open" in names
-    assert not any(s.fault == "G2.resistance" and s.severity == "100 mΩ" for s in build_hypotheses(fan).suspects)
+    assert not any(s.fault == "G2.resistance" and s.severity == "30 mΩ" for s in build_hypotheses(fan).suspects)
 
 
 def test_priors_sum_to_one_and_keep_the_two_answers_that_are_not_faults(fan_predictor: Predictor) -> None:
@@ -145,9 +149,9 @@ def test_priors_sum_to_one_and_keep_the_two_answers_that_are_not_faults(fan_pred
 @pytest.mark.parametrize(
     ("red", "black", "controls", "label"),
     [
-        ("X3.86", "BAT.neg", {"key": "on"}, "12.1 to 12.5 V"),
-        ("X3.85", "BAT.neg", {"key": "on", "fan": "on"}, "about 0 V"),
-        ("F14.1", "BAT.neg", {}, "12.3 to 12.7 V"),
+        ("X3.86", "BAT.neg", {"key": "on"}, "12.0 to 12.6 V"),
+        ("X3.85", "BAT.neg", {"key": "on", "fan": "on"}, "0.0 to 0.1 V"),
+        ("F14.1", "BAT.neg", {}, "12.2 to 12.8 V"),
     ],
 )
 def test_healthy_ranges_in_shop_words(fan_predictor: Predictor, red: str, black: str, controls: dict[str, str], label: str) -> None:
@@ -162,8 +166,8 @@ def test_outcome_labels_do_not_overlap(fan_predictor: Predictor) -> None:
             continue
         edges = predictions.edges[index]
         assert (edges[1:] >= edges[:-1]).all()
-        used = [k for k in range(8) if predictions.outcome[index, k].max() > 0.2]
-        labels = [outcome_label(predictions, index, k) for k in used]
+        outlook = predictions.outlook(index)
+        labels = [outcome_label(outlook, k) for k in range(len(outlook.outcome)) if outlook.chance[k].max() > 0.2]
         assert all(labels)
         assert len(labels) >= 2, test
 

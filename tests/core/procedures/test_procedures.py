@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import pytest
@@ -114,7 +115,7 @@ def test_minutes_of_a_chart_by_hand(procedure: ProcedureDocument, ambient_predic
     only = circuit.faults["W1.open"]
     belief = update(ambient_predictor, [])
     h = ambient_predictor.hypotheses.index(only.id)[0]
-    certain = type(belief)(belief.hypotheses, 0 * belief.now, belief.steps, belief.log_likelihood)
+    certain = replace(belief, now=0 * belief.now)
     certain.now[h] = 1.0
     certain.steps[-1][:] = certain.now
     result = compare(procedure, ambient_predictor, certain, Situation(circuit.rest_setup()))

@@ -90,9 +90,8 @@ class HBridge(Part):
         dead = (Severity("dead", 1.0, tuple(Change(leg, set_ohm=OPEN_OHM) for leg in legs)),)
         found = [self.fault(part_id, "dead", "drives neither way", 0.8, legs[0], dead)]
         for leg in self.LEGS:
-            branch, words = f"{part_id}.{leg}", leg.replace("_", "-side transistor ").replace("high", "high").upper()[-1]
-            side = "upper" if leg.startswith("high") else "lower"
-            name = f"{side} transistor at {words.lower()}"
+            branch = f"{part_id}.{leg}"
+            name = f"{'upper' if leg.startswith('high') else 'lower'} transistor at {leg[-1]}"
             found += [
                 self.fault(part_id, f"{leg}_dead", f"{name} does not switch on", 0.4, branch,
                            (Severity("open", 1.0, (Change(branch, set_ohm=OPEN_OHM),)),)),
@@ -218,7 +217,8 @@ class CodedSwitch(Part):
             self.fault(part_id, "open", "open circuit", 1.0, part_id, open_severity(part_id)),
             self.fault(part_id, "resistance", "contacts corroded, shows a wrong position", 1.0, part_id,
                        series_severities(part_id, tuple(f * size for f in (0.1, 0.3, 1.0, 3.0, 10.0, 30.0)))),
-            self.fault(part_id, "leak", "wet inside, shows a wrong position", 0.5, leak, path_severities(leak, tuple(f * size for f in (0.3, 1.0, 3.0, 10.0, 30.0)))),
+            self.fault(part_id, "leak", "wet inside, shows a wrong position", 0.5, leak,
+                       path_severities(leak, tuple(f * size for f in (0.3, 1.0, 3.0, 10.0, 30.0)))),
         ]  # fmt: skip
 
 
