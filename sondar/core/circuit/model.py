@@ -143,12 +143,14 @@ class Acts:
     Attributes:
         branch: the branch whose current makes it act; full_a: current at which it acts as it should; weak_a: at which it just does.
         verb: what it does then: spins, clicks, lights, warms, moves.
+        by_peak: each pulse moves it by itself, as an injector's needle; else what it does follows the mean current.
     """
 
     branch: str
     full_a: float
     weak_a: float
     verb: str
+    by_peak: bool = False
 
 
 @dataclass(frozen=True)

@@ -97,6 +97,11 @@ class Solved:
         columns = [self.flows[branch] for branch in branches]
         return self.waves.mean([points.flow_amps[:, :, columns] for points in self.waves.states])
 
+    def peak_amps(self, branches: Sequence[str]) -> Array:
+        """(S, H, P) greatest current of any switching state, without its sign."""
+        columns = [self.flows[branch] for branch in branches]
+        return np.asarray(np.max([np.abs(points.flow_amps[:, :, columns]) for points in self.waves.states], axis=0))
+
 
 @dataclass(frozen=True, eq=False)
 class Observation:

@@ -80,7 +80,9 @@ class FunctionalCheck(Instrument):
     def observe(self, population: Population, solved: Solved, tests: Sequence[Test]) -> Observation:
         watched = [acting(population.circuit, test) for test in tests]
         branches = [acts.branch for acts in watched]
-        return Observation(words=operation_words(solved.amps(branches), watched, population.blocked(branches)))
+        by_peak = np.array([acts.by_peak for acts in watched])
+        amps = np.where(by_peak, solved.peak_amps(branches), solved.amps(branches))
+        return Observation(words=operation_words(amps, watched, population.blocked(branches)))
 
     def where(self, circuit: Circuit, test: Test) -> str:
         acts = circuit.parts[test.red].acts(test.red, test.setup) if test.red in circuit.parts else None

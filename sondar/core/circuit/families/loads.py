@@ -58,7 +58,7 @@ class Solenoid(Part):
 
     def acts(self, part_id: str, setup: Setup) -> Acts | None:
         full = 6.0 / self.coil_ohm
-        return Acts(part_id, full, 0.7 * full, self.VERB)
+        return Acts(part_id, full, 0.7 * full, self.VERB, by_peak=True)
 
     def system_title(self, part_id: str) -> str:
         return f"{self.moves} itself"

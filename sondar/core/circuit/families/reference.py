@@ -177,6 +177,11 @@ class RatiometricSensor(Part):
         return stuck + offset
 
 
+TRAFFIC, TRAFFIC_V, TRAFFIC_OHM = "bus traffic", 3.0, 1e3
+"""Messages lift the mean of one wire and lower that of the other by what nobody knows beforehand, and a meter shows means: a source of
+0 V between the wires, with this standard deviation and resistance, 0.17 V each way on a whole bus."""
+
+
 class BusTransceiver(Part):
     """A module's connection to a two-wire bus: weak 2.5 V bias when listening, 4.5 V and 0.5 V behind 30 Ω when it drives.
 
@@ -204,6 +209,7 @@ class BusTransceiver(Part):
 
     def branches(self, part_id: str, setup: Setup) -> list[Branch]:
         drives = bool(self.drives_when) and is_active(normalised(self.drives_when), setup)
+        awake = setup["key"] in normalised(awake_with_the_key())["key"]
         high, low = (4.5, 0.5) if drives else (2.5, 2.5)
         ohms = 30.0 if drives else self.bias_ohm
         h, l, gnd = (f"{part_id}.{t}" for t in self.TERMINALS)
@@ -211,6 +217,11 @@ class BusTransceiver(Part):
             Branch(f"{part_id}.high", part_id, h, gnd, ohms, high, 0.1, 0.05),
             Branch(f"{part_id}.low", part_id, l, gnd, ohms, low, 0.1, 0.05),
             Branch(f"{part_id}.short", part_id, h, l),
+            *(
+                []
+                if drives or not awake
+                else [Branch(f"{part_id}.traffic", part_id, h, l, TRAFFIC_OHM, causes=((TRAFFIC, TRAFFIC_V),))]
+            ),
         ]
 
     def faults(self, part_id: str) -> list[Fault]:
