@@ -1055,6 +1055,16 @@ export interface components {
              * @description Belief of the leading units after each reading, the prior first.
              */
             history: components["schemas"]["UnitHistory"][];
+            /**
+             * Learned
+             * @description What the readings have taught about battery and temperature, whatever is wrong.
+             */
+            learned: string[];
+            /**
+             * Misfits
+             * @description Readings that do not go with the leading suspect, and what to do about them.
+             */
+            misfits: string[];
             /** Proposals */
             proposals: components["schemas"]["ProposalView"][];
             /**

@@ -330,7 +330,7 @@ def _misread(predictor: Predictor, reading: Reading, state: _Learned) -> Array |
 
 def seen_elsewhere(predictor: Predictor, test: Test, filters: Sequence[Filter], weights: Array) -> Display | None:
     """What this instrument shows all over the circuit after what has been learned; None without probes, where no place is wrong."""
-    if not instrument(test.instrument).probes:
+    if not instrument(test.instrument).probes or not predictor.tables:
         return None
     shown = predictor.setup(test.setup).displays.get(test.instrument)
     if shown is None or shown.shared is None:

@@ -165,8 +165,8 @@ def cell_slope(values: Array, hypotheses: HypothesisSet) -> Array:
     return np.asarray((values[worse] - values[milder]) * share / np.sqrt(12.0))
 
 
-def forecast(circuit: Circuit, hypotheses: HypothesisSet, parameters: Parameters, test: Test) -> Forecast:
-    """Work out one test.
+def forecast(circuit: Circuit, hypotheses: HypothesisSet, parameters: Parameters, test: Test, blur: float = 0.0) -> Forecast:
+    """Work out one test; ``blur`` is a share of a figure that is added to what drifts between readings.
 
     Raises:
         UnknownReferenceError: unknown instrument or point.
@@ -205,7 +205,7 @@ def forecast(circuit: Circuit, hypotheses: HypothesisSet, parameters: Parameters
         if seen.wander is not None:
             wander = seen.wander[:, 0]
         charge = [i for i, name in enumerate(parameters.network) if name.startswith(f"{circuit.battery} charg")]
-        drift = DRIFT_V * np.abs(slope[:, charge]).sum(axis=1)
+        drift = np.hypot(DRIFT_V * np.abs(slope[:, charge]).sum(axis=1), blur * np.abs(mean))
         slope[:, parameters.network.index(TEMPERATURE)] *= parameters.temperature_sd
         _widen_to_limits(circuit, test, device, parameters, slope)
     return Forecast(test, parameters, hypotheses, mean, slope, noise, wander, drift, population, waves, words)

@@ -17,7 +17,7 @@ from sondar.core.diagnosis.belief import Belief, Expected, ReadingError, reading
 from sondar.core.diagnosis.costs import Situation
 from sondar.core.diagnosis.hypotheses import UNKNOWN
 from sondar.core.diagnosis.lookahead import rank_tests
-from sondar.core.diagnosis.pairs import Pair, explaining_pairs
+from sondar.core.diagnosis.pairs import Pair, concluded, explain_together, is_odd
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.ranking import Ranking
 from sondar.core.instruments.reading import Reading
@@ -85,13 +85,13 @@ def judge(
     often = 1 if situation.present >= 1.0 else TRIES
     situation = replace(situation, done=situation.done | frozenset(test for test, count in times.items() if count >= often))
     ranking = rank_tests(predictor, belief, situation)
-    # Only when a diagnosis is due: while measuring goes on the next reading is the better answer, and it must come at once.
-    pairs = explaining_pairs(predictor, belief, readings) if ranking.settled else []
+    together = explain_together(predictor, belief, readings) if is_odd(predictor, belief, readings, due=ranking.settled) else None
+    ranking = concluded(belief, ranking, together, situation.decision_threshold)
     factors = [unit_log_bayes_factors(belief, index) for index in range(len(readings))]
     return Judgement(
         predictor, tuple(readings), situation, belief, ranking,
         tuple(_effect(predictor, belief, reading, index) for index, reading in enumerate(readings)),
-        np.array(factors).reshape(len(readings), len(belief.hypotheses.units)), tuple(pairs),
+        np.array(factors).reshape(len(readings), len(belief.hypotheses.units)), together.pairs if together else (),
     )  # fmt: skip
 
 

@@ -1,7 +1,8 @@
 """When no single fault explains the readings: which two together would.
 
-Every pair of candidates is solved as one change of the network, so masking and interplay are in it. Candidates are the faults
-that explain some reading best; the prior of a pair is the product of the two singles' priors times the chance of a second cause.
+Candidates are the faults that explain some reading best. Every pair of them is solved as one change of the network, so masking and
+interplay are in it, and is followed through all readings by the same learning as a single fault; its prior is the product of the
+singles' priors times the chance of a second cause. What a pair explains counts for both of its units.
 """
 
 from __future__ import annotations
@@ -11,24 +12,25 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+import numpy.typing as npt
 
-from sondar.core.circuit.model import Setup
-from sondar.core.diagnosis.belief import Belief, density, reading_error_of
-from sondar.core.diagnosis.hypotheses import UNKNOWN
-from sondar.core.diagnosis.predictions import MISREAD, Predictor
-from sondar.core.instruments import displays, instrument
-from sondar.core.instruments.base import Display, Population, Test
+from sondar.core.diagnosis.belief import Belief, reading_error_of, update
+from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN, HypothesisSet, Suspect
+from sondar.core.diagnosis.predictions import Predictor
+from sondar.core.diagnosis.ranking import Ranking
 from sondar.core.instruments.reading import Reading
-from sondar.core.solving.operating_points import Hypothesis, Mask
 
-ASKED_FROM = 0.3
-"""Pairs are looked for when *not on the drawing* has at least this much, or two readings would have to be errors."""
+Array = npt.NDArray[np.float64]
+
+ASKED_FROM, ASKED_AT_ONCE = 0.3, 0.6
+"""Pairs are looked for when *not on the drawing* has at least this much and a diagnosis is due, or this much at any time; or two readings
+would have to be errors."""
 READINGS_FROM = 3
 FAULTS_PER_READING = 5
 CANDIDATES = 24
 LOOKED_AT = 60
-SPREAD_SHARE = 0.015
-"""Pairs are solved for the nominal vehicle alone, so that Enter is not kept waiting; this stands for the spread of vehicles."""
+BLUR = 0.03
+"""Pairs are looked at in the middle of their cells; this share of a figure stands for the rest of the cells."""
 SECOND_CAUSE = 0.15
 """Chance of a second cause beside one that is there (0.13 against 0.82 in the triage's prior)."""
 
@@ -43,10 +45,22 @@ class Pair:
     probability: float
 
 
-def _is_odd(predictor: Predictor, belief: Belief, readings: Sequence[Reading]) -> bool:
-    if belief.units()[belief.hypotheses.units.index(UNKNOWN)] >= ASKED_FROM:
+@dataclass(frozen=True, eq=False)
+class Together:
+    """What pairs explain: the likeliest of them, one per pair of units, and each unit's probability in singles and pairs (U,)."""
+
+    pairs: tuple[Pair, ...]
+    units: Array
+
+
+def is_odd(predictor: Predictor, belief: Belief, readings: Sequence[Reading], *, due: bool) -> bool:
+    """True if singles explain the readings so badly that pairs are worth looking at."""
+    if len(readings) < READINGS_FROM:
+        return False
+    unknown = belief.units()[belief.hypotheses.units.index(UNKNOWN)]
+    if unknown >= (ASKED_FROM if due else ASKED_AT_ONCE):
         return True
-    return sum(reading_error_of(predictor, belief, index, reading).probability > 0.5 for index, reading in enumerate(readings)) >= 2
+    return due and sum(reading_error_of(predictor, belief, i, reading).probability > 0.5 for i, reading in enumerate(readings)) >= 2
 
 
 def _candidates(belief: Belief) -> list[int]:
@@ -65,62 +79,61 @@ def _candidates(belief: Belief) -> list[int]:
     return list(chosen)[:CANDIDATES]
 
 
-def _shown_by_pairs(
-    predictor: Predictor, setup: Setup, tests: Sequence[Test], changes: Sequence[Hypothesis], blown: Mask,
-    pairs: Sequence[tuple[int, int]],
-) -> dict[str, Display]:  # fmt: skip
-    """Displays (H, P) under every pair; a finding shows its first word as the more telling of the two faults makes it."""
-    circuit, suspects = predictor.circuit, predictor.hypotheses.suspects
-    by_side = []
-    for side in (0, 1):
-        faults = [circuit.faults.get(suspects[pair[side]].fault) for pair in pairs]
-        by_side.append(displays(Population(circuit, setup, changes, blown, faults, samples=1), tuple(tests)))
-        if not any(instrument(test.instrument).finding for test in tests):
-            return by_side[0]
-    one, other = by_side
-    found = dict(one)
-    for name, shown in one.items():
-        if shown.instrument.finding:
-            first = np.maximum(shown.words[:, :, 0], other[name].words[:, :, 0])
-            found[name] = replace(shown, words=np.stack([first, 1.0 - first], axis=-1))
-    return found
-
-
-def explaining_pairs(predictor: Predictor, belief: Belief, readings: Sequence[Reading], most: int = 3) -> list[Pair]:
-    """The likeliest pairs, best first, one per pair of units; empty if singles suffice or too little has been read."""
-    hypotheses = belief.hypotheses
-    if len(readings) < READINGS_FROM or not _is_odd(predictor, belief, readings):
-        return []
+def _as_hypotheses(hypotheses: HypothesisSet, pairs: Sequence[tuple[int, int]]) -> HypothesisSet:
+    """Pairs as hypotheses of their own, between *no fault* and *not on the drawing*."""
     suspects = hypotheses.suspects
-    candidates = _candidates(belief)
-    pairs = [(a, b) for a, b in itertools.combinations(candidates, 2) if suspects[a].unit != suspects[b].unit]
-    if not pairs:
-        return []
-    changes = [(*hypotheses.changes[a], *hypotheses.changes[b]) for a, b in pairs]
+    made = [
+        Suspect(f"{suspects[a].fault}+{suspects[b].fault}", "", f"{suspects[a].unit}+{suspects[b].unit}", "wiring")
+        for a, b in pairs
+    ]
+    changes = [(), *((*hypotheses.changes[a], *hypotheses.changes[b]) for a, b in pairs)]
     # Fuses that either fault has blown alone; that only both together would blow one is left out.
-    blown = np.array([hypotheses.blown[a] | hypotheses.blown[b] for a, b in pairs]).reshape(len(pairs), -1)
-    total = np.zeros(len(pairs))
-    for setup in dict.fromkeys(reading.test.setup for reading in readings):
-        here = list(dict.fromkeys(r.test for r in readings if r.test.setup == setup))
-        shown = _shown_by_pairs(predictor, setup, here, changes, blown, pairs)
-        for reading in (r for r in readings if r.test.setup == setup):
-            same = [t for t in here if t.instrument == reading.test.instrument]
-            one = shown[reading.test.instrument].at(same.index(reading.test))
-            one = replace(one, sd=np.hypot(one.sd, SPREAD_SHARE * np.abs(one.mean)))
-            total += np.log((1.0 - MISREAD) * density(reading, one)[:, 0] + MISREAD * 1e-3)
+    blown = np.array([hypotheses.blown[0], *(hypotheses.blown[a] | hypotheses.blown[b] for a, b in pairs)])
     prior = np.array([hypotheses.prior[a] * hypotheses.prior[b] for a, b in pairs]) * SECOND_CAUSE
-    single = np.log(hypotheses.prior) + belief.log_likelihood.sum(axis=0)
-    both = np.log(prior) + total
-    peak = max(float(single.max()), float(both.max()))
-    weight = np.exp(both - peak)
-    share = weight / (weight.sum() + np.exp(single - peak).sum())
+    share = np.concatenate([[hypotheses.prior[0]], prior, [hypotheses.prior[-1]]])
+    alone = np.arange(len(changes))
+    everyone = (Suspect(NONE, "", NONE, NONE, NONE), *made, Suspect(UNKNOWN, "", UNKNOWN, UNKNOWN, UNKNOWN))
+    return HypothesisSet(everyone, tuple(changes), blown, share, (), np.zeros((len(everyone), 0)), alone, alone)
+
+
+def explain_together(predictor: Predictor, belief: Belief, readings: Sequence[Reading], most: int = 3) -> Together | None:
+    """What pairs explain, or None if no two faults could."""
+    hypotheses = belief.hypotheses
+    suspects = hypotheses.suspects
+    pairs = [(a, b) for a, b in itertools.combinations(_candidates(belief), 2) if suspects[a].unit != suspects[b].unit]
+    if not pairs:
+        return None
+    measured = [reading for reading in readings if not reading.device.finding]  # what eyes find is one fault's alone
+    both = update(predictor.of(_as_hypotheses(hypotheses, pairs), BLUR), measured)
+    kept = [i for i, reading in enumerate(readings) if not reading.device.finding]
+    single = np.log(belief.prior) + belief.log_likelihood[kept].sum(axis=0)
+    together = np.log(both.hypotheses.prior[1:-1]) + both.log_likelihood[:, 1:-1].sum(axis=0)
+    peak = max(float(single.max()), float(together.max()))
+    weight, alone = np.exp(together - peak), np.exp(single - peak)
+    total = weight.sum() + alone.sum()
+    share = weight / total
+    units = (alone / total) @ hypotheses.member
+    column = {unit: index for index, unit in enumerate(hypotheses.units)}
     found: dict[tuple[str, str], Pair] = {}
     for index in np.argsort(-share):
         a, b = pairs[int(index)]
-        units = (suspects[a].unit, suspects[b].unit)
-        if units not in found:
-            mass = float(share[[(suspects[x].unit, suspects[y].unit) == units for x, y in pairs]].sum())
-            found[units] = Pair((suspects[a].fault, suspects[b].fault), (suspects[a].severity, suspects[b].severity), units, mass)
-        if len(found) == most:
-            break
-    return sorted(found.values(), key=lambda pair: -pair.probability)
+        names = (suspects[a].unit, suspects[b].unit)
+        for name in names:
+            units[column[name]] += share[index]
+        if names not in found and len(found) < most:
+            mass = float(share[[(suspects[x].unit, suspects[y].unit) == names for x, y in pairs]].sum())
+            found[names] = Pair((suspects[a].fault, suspects[b].fault), (suspects[a].severity, suspects[b].severity), names, mass)
+    return Together(tuple(sorted(found.values(), key=lambda pair: -pair.probability)), units)
+
+
+def concluded(belief: Belief, ranking: Ranking, together: Together | None, decision_threshold: float) -> Ranking:
+    """The ranking with what two faults explain: the unit that is in most of it leads, if that is more than anything alone."""
+    if together is None:
+        return ranking
+    top = int(np.argmax(together.units))
+    name, share = belief.hypotheses.units[top], float(together.units[top])
+    if name in (NONE, UNKNOWN) or (share <= ranking.certainty and ranking.leading[0] != UNKNOWN):
+        return ranking
+    if share >= decision_threshold:
+        return replace(ranking, leading=(name,), certainty=share, settled=True, reason="certain")
+    return replace(ranking, leading=(name,), certainty=share)

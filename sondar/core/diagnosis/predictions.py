@@ -154,6 +154,7 @@ class Predictor:
         self.instruments = frozenset(instrument(name).id for name in instruments)
         self._setups: dict[Setup, SetupPredictions] = {}
         self._displays: dict[Test, Display] = {}
+        self.tables, self.blur = True, 0.0
         self._shared: dict[Controls, Array] = {}
         self.learned: LRUCache[tuple[Reading, ...], object] = LRUCache(LEARNED_KEPT)
         self._forecasts: LRUCache[tuple[Test, float], Forecast] = LRUCache(FORECASTS_KEPT)
@@ -163,6 +164,13 @@ class Predictor:
     def hypotheses(self) -> HypothesisSet:
         """Everything that may be wrong."""
         return build_hypotheses(self.circuit, self.temperature_c, self.only)
+
+    def of(self, hypotheses: HypothesisSet, blur: float) -> Predictor:
+        """The same circuit under other hypotheses, for single readings: no tables, and figures blurred by a share of themselves."""
+        other = Predictor(self.circuit, self.temperature_c, tuple(self.instruments), self.only, self.samples, self.temperature_sd)
+        other.tables, other.blur = False, blur
+        other.__dict__["hypotheses"], other.__dict__["parameters"] = hypotheses, self.parameters
+        return other
 
     @cached_property
     def control_states(self) -> list[Controls]:
@@ -230,7 +238,9 @@ class Predictor:
         with self._lock:
             if key not in self._forecasts:
                 setup = replace(test.setup, temperature_c=test.setup.temperature_c + kelvin)
-                self._forecasts[key] = forecast(self.circuit, self.hypotheses, self.parameters, replace(test, setup=setup))
+                self._forecasts[key] = forecast(
+                    self.circuit, self.hypotheses, self.parameters, replace(test, setup=setup), self.blur
+                )
             return self._forecasts[key]
 
     def _displays_of(self, setup: Setup, tests: Sequence[Test]) -> dict[str, Display]:

@@ -18,6 +18,7 @@ from sondar.core.present.tests import SetupView, TestView, setup_view, test_view
 from sondar.core.wording import conclusion as words
 from sondar.core.wording.effects import effect_note
 from sondar.core.wording.labels import expected_range, fault_title, range_of, unit_title
+from sondar.core.wording.learned import learned_notes, misfit_notes
 from sondar.core.wording.proposals import outcome_label, proposal_cautions, step_text, why
 
 HISTORY_UNITS = 6
@@ -179,6 +180,8 @@ class Assessment(BaseModel):
     same_setup: list[ProposalView] = Field(description="Readings that cost only their own minutes in the first proposal's set-up.")
     branch_weights: dict[str, float] = Field(description="Probability that a drawn branch is at fault.")
     conclusion: ConclusionView
+    learned: list[str] = Field(description="What the readings have taught about battery and temperature, whatever is wrong.")
+    misfits: list[str] = Field(description="Readings that do not go with the leading suspect, and what to do about them.")
 
 
 def assessment(judgement: Judgement) -> Assessment:
@@ -196,6 +199,8 @@ def assessment(judgement: Judgement) -> Assessment:
         same_setup=[proposal_view(predictor, belief, proposal) for proposal in ranking.same_setup],
         branch_weights=_branch_weights(circuit, belief),
         conclusion=_conclusion(judgement, suspects),
+        learned=learned_notes(judgement),
+        misfits=misfit_notes(judgement),
     )
 
 

@@ -19,6 +19,7 @@ import { Alternatives, SameSetup } from "./panels/Alternatives";
 import { CircuitPanel } from "./panels/CircuitPanel";
 import { ConclusionDue } from "./panels/ConclusionDue";
 import { Excluded } from "./panels/Excluded";
+import { Learned } from "./panels/Learned";
 import { OutcomeTable, OwnTest, ProposalCard } from "./panels/ProposalCard";
 import { ReadingsList } from "./panels/ReadingsList";
 import { SetupBar } from "./panels/SetupBar";
@@ -252,6 +253,7 @@ export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; ci
             />
           </div>
         )}
+        <Learned assessment={assessment} />
         {!own && (
           <SameSetup
             proposals={assessment.same_setup}
