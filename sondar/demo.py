@@ -94,13 +94,13 @@ DEMO_JOBS = (
     DemoJob("tern-27", "halden-tern", "",
             vehicles.NewVehicle("Halden", "Tern", 2016, "PA 27 TRN", 201850, "2.0 diesel", _vin("WHDTRN16000002709")),
             "Tail lamps glow weakly or not at all, trailer socket dead. Worse since the winter on the slipway.", "",
-            (HiddenFault("W66.open", "open"), HiddenFault("B6.drift", "×2.5", "gone")), 0,
+            (HiddenFault("W66.open", "open"), HiddenFault("B6.drift", "×3.3", "gone")), 0,
             {"environment": ["salt"], "conditions": ["always"], "symptoms": ["trailer-dead"]}),
     DemoJob("lisk-07", "orvane-lisk", "",
             vehicles.NewVehicle("Orvane", "Lisk", 2020, "PA 07 LSK", 60120, "1.2 petrol", _vin("WRVLSK20000000711")),
             "Idle hunts and limps, compressor does not engage, since yesterday's rain.",
             "ECM: P0122 confirmed\nECM: P0532 confirmed\nECM: P0571 history",
-            (HiddenFault("W39.to_ground", "0.1 Ω"),), 0, {"conditions": ["wet"], "symptoms": ["idle-hunts"], "battery_v": 12.5},
+            (HiddenFault("W39.to_ground", "100 mΩ"),), 0, {"conditions": ["wet"], "symptoms": ["idle-hunts"], "battery_v": 12.5},
             "Water in the left wheel arch liner."),
 )  # fmt: skip
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 from uuid import uuid4
 
@@ -106,8 +107,8 @@ def test_the_list_shows_stages_and_moves_by_arrow(page: Page) -> None:
     page.open("/?q=Lisk")
     page.see("PA 40 LSK")
     text = page.text().lower()
-    for words in ("check-in", "diagnosis, 3 readings", "p0073"):
-        assert words in text
+    for words in ("check-in", r"diagnosis, \d+ readings", "p0073"):
+        assert re.search(words, text)
 
     def focused() -> str:
         return page.driver.switch_to.active_element.get_attribute("href") or ""

@@ -143,8 +143,9 @@ class Touch(Hands):
     def record(self, text: str) -> None:
         page = self.page
         words = {b.text: b for b in page.all("form button") if len(b.text) > 1}
-        if text in words:
-            self.tap(words[text])
+        button = next((b for label, b in words.items() if label == text or label.startswith(f"{text} (")), None)
+        if button is not None:
+            self.tap(button)
             return
         if not page.all("[aria-label='Number pad']"):
             self.tap_text("Number pad")

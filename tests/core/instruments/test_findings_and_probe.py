@@ -145,7 +145,7 @@ def test_findings_cost_their_minutes_and_never_offer_a_module(everything: Predic
     findings = [device for device in INSTRUMENTS.values() if device.finding]
     assert len(findings) == 7
     assert not any(device.looks_at(circuit, "DRV") for device in findings)
-    assert {device.id for device in looking_at(circuit, "K3") if device.finding} == {"substitution"}
+    assert {device.id for device in looking_at(circuit, "K3") if device.finding} == {"substitution", "heat-test", "cold-test"}
 
 
 def test_findings_belong_to_rest_so_that_one_is_not_counted_twice(everything: Predictor) -> None:
