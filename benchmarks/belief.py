@@ -15,7 +15,7 @@ import numpy as np
 
 from sondar.circuit_files import library_circuits, load_circuit_text
 from sondar.core.circuit.network import Circuit
-from sondar.core.diagnosis.predictions import Predictor
+from sondar.core.diagnosis.predictions import CLASSES, Predictor
 
 OBSERVED = 6
 
@@ -33,7 +33,9 @@ def main() -> None:
         predictor = Predictor(Circuit(load_circuit_text(library_circuits()[name])))
         predictions = predictor.setup(predictor.circuit.setup({"key": "on"}))
         prior = predictor.hypotheses.prior
-        table = predictions.outcome.astype(float)
+        table = np.zeros((len(predictions.tests), CLASSES, len(prior)))
+        owner = np.repeat(np.arange(len(predictions.tests)), np.diff(predictions.first))
+        table[owner, predictions.outcome] = predictions.chance
         table /= table.sum(axis=1, keepdims=True)  # (T, K, H)
         network = pyagrum.BayesNet(name)
         wrong = network.add(pyagrum.LabelizedVariable("wrong", "", len(prior)))
