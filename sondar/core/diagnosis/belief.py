@@ -1,4 +1,4 @@
-"""Exact Bayes over the hypotheses, from the readings that stand; recomputed from scratch, so undo and audit are free.
+"""Bayes' rule over the hypotheses, from the readings that stand; recomputed from scratch, so undo and audit are free.
 
 Likelihood of a reading = (1 − misread) · what is expected after the readings before it (``learning``) + misread · what a probe at a
 wrong place shows. That is mostly a figure the circuit does have somewhere: 0 V and 12 V are the likeliest errors of all.
@@ -98,8 +98,7 @@ def density(reading: Reading, shown: Display) -> Array:
     if device.log_scale:
         last_digit /= (max(reading.value, 0.0) + LOG_OFFSET_OHM) * np.log(10.0)
     sd = np.hypot(shown.sd, last_digit)
-    density = np.exp(-0.5 * ((at - shown.mean) / sd) ** 2) / (sd * np.sqrt(2.0 * np.pi))
-    numeric: Array = density * np.maximum(0.0, 1.0 - shown.words.sum(axis=2))
+    numeric: Array = normal_density(at - shown.mean, sd**2) * np.maximum(0.0, 1.0 - shown.words.sum(axis=2))
     return numeric
 
 
@@ -196,15 +195,14 @@ def update(predictor: Predictor, readings: Sequence[Reading], prior: Array | Non
 
 def _learned(predictor: Predictor, readings: tuple[Reading, ...], count: int) -> _Learned:
     """From the longest beginning of the readings that is known already."""
-    known = next((n for n in range(len(readings), 0, -1) if readings[:n] in predictor.learned), 0)
-    found = predictor.learned.get(readings[:known]) if known else None
+    known, found = predictor.recalled(readings)
     if not isinstance(found, _Learned):
         weights = np.array([weight for _, weight in predictor.temperature_cells])
         filters = tuple(Filter.before_any(count, len(predictor.parameters.names)) for _ in weights)
         found = _Learned(filters, np.repeat(weights[:, None], count, axis=1))
     for index in range(known, len(readings)):
         found = _take(predictor, found, readings[index], readings[:index])
-        predictor.learned[readings[: index + 1]] = found
+        predictor.keep(readings[: index + 1], found)
     return found
 
 

@@ -12,13 +12,14 @@ from sondar.core.diagnosis.belief import Belief, shared_state
 from sondar.core.diagnosis.predictions import (
     KNOWN_BATTERY,
     KNOWN_K,
+    NEVER_BELOW,
     Outlook,
     Predictor,
     SetupPredictions,
     outcome_classes,
 )
 from sondar.core.instruments import INSTRUMENTS
-from sondar.core.instruments.base import Display, Test
+from sondar.core.instruments.base import Display
 
 Array = npt.NDArray[np.float64]
 
@@ -42,17 +43,9 @@ def learned_outlooks(predictor: Predictor, belief: Belief, tests: Sequence[tuple
         joined = Display(INSTRUMENTS[name], *(np.concatenate(arrays, axis=1) for arrays in parts))
         edges, outcome = outcome_classes(joined, np.arange(len(moved)))
         for row, position in enumerate(positions):
-            used = np.flatnonzero(outcome[row].max(axis=1) > 1e-4)
+            used = np.flatnonzero(outcome[row].max(axis=1) > NEVER_BELOW)
             found[position] = Outlook(moved[row], edges[row], used, outcome[row, used])
     return found
-
-
-def expected_display(predictor: Predictor, belief: Belief, test: Test) -> Display:
-    """Predicted display (H − 1, 1) of any test, moved likewise."""
-    shown = predictor.display_of(test)
-    if shown.shared is None:
-        return shown
-    return _moved(predictor, test.setup, shown, *shared_state(predictor, test.setup, belief.filters, belief.cells))
 
 
 def _moved(predictor: Predictor, setup: Setup, shown: Display, mean: Array, variance: Array) -> Display:

@@ -145,10 +145,10 @@ def observe(population: Population, waves: Waves, test: Test) -> Observation:
 
 
 def blended(words: Array, hypotheses: HypothesisSet) -> Array:
-    """Words of a graded fault, which stands for everything halfway to its neighbours."""
+    """Words (H, …) of a graded fault, which stands for everything halfway to its neighbours."""
     milder, worse = hypotheses.milder, hypotheses.worse
     graded = (milder != np.arange(len(milder))) | (worse != np.arange(len(milder)))
-    own = np.where(graded, 0.5, 1.0)[:, None]
+    own = np.where(graded, 0.5, 1.0).reshape(-1, *([1] * (words.ndim - 1)))
     return np.asarray(own * words + (1.0 - own) * 0.5 * (words[milder] + words[worse]))
 
 

@@ -19,7 +19,7 @@ from scipy.special import ndtr
 from sondar.core.circuit.model import Setup
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.costs import own_minutes, touched
-from sondar.core.diagnosis.forecast import Forecast, Parameters, forecast, parameters_of
+from sondar.core.diagnosis.forecast import Forecast, Parameters, blended, cell_slope, forecast, parameters_of
 from sondar.core.diagnosis.hypotheses import HypothesisSet, build_hypotheses, distinct_control_states
 from sondar.core.instruments import INSTRUMENTS, ORDINARY, displays, instrument, sensible_tests
 from sondar.core.instruments.base import Controls, Display, Population, Test
@@ -156,7 +156,7 @@ class Predictor:
         self._displays: dict[Test, Display] = {}
         self.tables, self.blur = True, 0.0
         self._shared: dict[Controls, Array] = {}
-        self.learned: LRUCache[tuple[Reading, ...], object] = LRUCache(LEARNED_KEPT)
+        self._learned: LRUCache[tuple[Reading, ...], object] = LRUCache(LEARNED_KEPT)
         self._forecasts: LRUCache[tuple[Test, float], Forecast] = LRUCache(FORECASTS_KEPT)
         self._lock = threading.RLock()
 
@@ -232,6 +232,17 @@ class Predictor:
             self._shared[setup.controls] = found
         return self._shared[setup.controls]
 
+    def recalled(self, readings: tuple[Reading, ...]) -> tuple[int, object | None]:
+        """How many of the first readings have been learned already, and what was kept of them; safe among threads."""
+        with self._lock:
+            known = next((n for n in range(len(readings), 0, -1) if readings[:n] in self._learned), 0)
+            return known, self._learned.get(readings[:known]) if known else None
+
+    def keep(self, readings: tuple[Reading, ...], learned: object) -> None:
+        """Keep what a sequence of readings has taught, in place of what was not asked for longest."""
+        with self._lock:
+            self._learned[readings] = learned
+
     def forecast(self, test: Test, kelvin: float = 0.0) -> Forecast:
         """One test under every hypothesis, with its parts warmer by so many kelvins than its set-up says."""
         key = (test, kelvin)
@@ -289,21 +300,11 @@ class Predictor:
 
 
 def between_severities(shown: Display, hypotheses: HypothesisSet) -> Display:
-    """A display whose every severity of a fault stands for its whole cell of the grid, from halfway to either neighbour.
+    """A display whose every severity of a fault stands for its whole cell of the grid, see ``forecast.cell_slope``.
 
-    A severity spread evenly (on the log scale) over its cell spreads what is shown about evenly over the cell's width: a
-    rectangular distribution, standard deviation width / √12 (GUM type B). Without this a fault of 45 Ω would be thought
-    impossible because neither 30 nor 100 Ω predicts its reading.
+    Without this a fault of 45 Ω would be thought impossible because neither 30 nor 100 Ω predicts its reading.
     """
-    milder, worse = hypotheses.milder, hypotheses.worse
-    own = np.arange(len(milder))
-    steps = (milder != own).astype(float) + (worse != own)
-    # At an end of the grid half the cell lies beyond it, where readings change less: three quarters of one step.
-    share = np.where(steps == 2, 0.5, 0.75)
-    width = np.abs(shown.mean[worse] - shown.mean[milder]) * share[:, None]
-    blend = np.where(steps > 0, 0.5, 1.0)[:, None, None]
-    words = blend * shown.words + (1.0 - blend) * 0.5 * (shown.words[milder] + shown.words[worse])
-    return replace(shown, sd=np.hypot(shown.sd, width / np.sqrt(12.0)), words=words)
+    return replace(shown, sd=np.hypot(shown.sd, cell_slope(shown.mean, hypotheses)), words=blended(shown.words, hypotheses))
 
 
 def outcome_classes(shown: Display, pairs: npt.NDArray[np.intp]) -> tuple[Array, npt.NDArray[np.float32]]:

@@ -18,6 +18,9 @@ class TemperatureTest(Finding):
     """Does the reading react when one place changes its temperature?"""
 
     provokes: ClassVar[str]
+    how: ClassVar[str]
+    """What is done to the place, ``{}`` standing for it."""
+
     minutes = 2.0
     words = ("reacts", "steady")
     synonyms = {"moves": "reacts", "jumps": "reacts", "yes": "reacts", "no": "steady", "no reaction": "steady"}
@@ -39,6 +42,9 @@ class TemperatureTest(Finding):
         here, near = bool(discovery.here), bool(discovery.at_ends)
         return (self.provokes in discovery.provoked and (here or near) and luck < 0.9) or luck < 0.02
 
+    def where(self, circuit: Circuit, test: Test) -> str:
+        return f"{self.how.format(circuit.point(test.red).title)} while a reading is watched. Say whether it reacts."
+
 
 class HeatTest(TemperatureTest):
     """Warm air."""
@@ -46,10 +52,8 @@ class HeatTest(TemperatureTest):
     id = "heat-test"
     title = "Heat test"
     provokes = "hot"
+    how = "Warm {} with hot air for half a minute"
     caution = "Warm air only, no flame: plastic softens and vapour burns. Keep to what the hand still bears."
-
-    def where(self, circuit: Circuit, test: Test) -> str:
-        return f"Warm {circuit.point(test.red).title} with hot air for half a minute while a reading is watched. Say whether it reacts."
 
 
 class ColdTest(TemperatureTest):
@@ -58,7 +62,5 @@ class ColdTest(TemperatureTest):
     id = "cold-test"
     title = "Cold test"
     provokes = "cold"
+    how = "Cool {} with cold spray"
     caution = "Cold spray burns skin and eyes and may be flammable: key off near vapour, gloves and glasses on."
-
-    def where(self, circuit: Circuit, test: Test) -> str:
-        return f"Cool {circuit.point(test.red).title} with cold spray while a reading is watched. Say whether it reacts."
