@@ -13,8 +13,7 @@ from sondar.core.diagnosis.belief import Belief, update
 from sondar.core.diagnosis.costs import Situation
 from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN
 from sondar.core.diagnosis.judge import TRIES
-from sondar.core.diagnosis.lookahead import rank_tests
-from sondar.core.diagnosis.pairs import concluded, explain_together, is_odd
+from sondar.core.diagnosis.pairs import ranked_together
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.ranking import Ranking, evaluate
 from sondar.core.instruments import INSTRUMENTS, sensible_tests
@@ -120,10 +119,7 @@ def follow_vehicle(
         if isinstance(choose, InFileOrder) and units.max() < 0.4:
             plan = Ranking((), False, "pays", (UNKNOWN,), 0.0, 0.0)  # far from a diagnosis: the fixed order needs no plan
         else:
-            plan = rank_tests(predictor, belief, situation)
-            if is_odd(predictor, belief, readings, due=plan.settled):
-                together = explain_together(predictor, belief, readings)
-                plan = concluded(belief, plan, together, situation.decision_threshold)
+            plan, together = ranked_together(predictor, belief, readings, situation)
         done = plan.settled if choose is by_plan else plan.certainty >= situation.decision_threshold
         test = None if done or len(readings) >= limit else choose(predictor, plan, belief, situation)
         if test is None:

@@ -38,8 +38,11 @@ from sondar.core.instruments.base import Population
 from sondar.core.solving.fuses import blown_fuses
 from sondar.simulators.vehicle import Conditions, SimulatedVehicle
 
-TOOLS = (*ORDINARY, "live-data", "module-communication", "ac-voltmeter", "frequency", "duty")
+TOOLS = (*ORDINARY, "live-data", "module-communication", "ac-voltmeter", "frequency", "duty", "thermometer")
 PROVOKING = ("wiggle-test", "heat-test", "cold-test", "visual-inspection")
+AT_HAND = {"g": (*TOOLS, *PROVOKING), "e": (*TOOLS, "visual-inspection")}
+"""Tools of worlds in which more than meters is needed: what is off the drawing is looked for, what comes and goes is provoked."""
+
 TOLD_PRESENT = 0.5
 """What a technician makes of a complaint that comes and goes."""
 
@@ -235,7 +238,7 @@ def run_circuit(task: tuple[str, dict[str, int], int, int]) -> list[tuple[World,
     document = load_circuit_text(library_circuits()[name])
     rows = []
     for world, count in counts.items():
-        predictor = Predictor(Circuit(document), instruments=(*TOOLS, *PROVOKING) if world == "g" else TOOLS)
+        predictor = Predictor(Circuit(document), instruments=AT_HAND.get(world, TOOLS))
         rng = np.random.default_rng([seed, ord(world), *name.encode()])
         for index in range(count):
             case = draw_one(world, name, document, rng)
@@ -345,7 +348,7 @@ def describe(case: World, outcome: Outcome) -> str:
     changes = " ".join(f"{c.branch}{c.key}" for c in case.changes)
     state = f"{'+'.join(outcome.called)} {outcome.certainty:.3f}"
     battery = "" if case.battery_v is None else f" {case.battery_v:.1f} V {case.conditions.temperature_c:.0f} °C"
-    mark = "WRONG" if outcome.condemns else "cleared" if outcome.cleared else "open"
+    mark = "right" if outcome.right else "WRONG" if outcome.condemns else "cleared" if outcome.cleared else "open"
     what = f"{case.world} {case.circuit} [{'; '.join(case.kinds)}] {units}: {changes}{battery} {case.bound}"
     return f"{what} -> {mark} {state} after {outcome.readings} ({case.seed})"
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 from uuid import UUID, uuid5
 
-from sondar.app import job_record
+from sondar.app import job_record, measuring
 from sondar.app.computed import by_slug
 from sondar.app.photos import prepare_photo
 from sondar.app.workspace import Workspace, known_job
@@ -170,9 +170,12 @@ def answer(work: Workspace, job_id: UUID, client_key: UUID, field: str, value: A
 
     Raises:
         InvalidError: no such field or value. ConflictError: someone answered it after what the writer saw; ``facts["current"]`` is
-            their ``Answer``, and nothing is stored.
+            their ``Answer``, and nothing is stored. Or the job is to be closed and a repair is not proved.
     """
     kept = job_record.checked(field, value)
+    if field == "stage" and kept == "closed" and (left := measuring.unproved(work, job_id)):
+        what = f"after the repair these have not been within the expected range yet: {'; '.join(left[:4])}. Measure them again first."
+        raise ConflictError("Repair not proved", what[0].upper() + what[1:])
     with work.transaction() as db:
         job = known_job(db, job_id)
         conflict = intake_store.give_answer(db, job_id, client_key, field, kept, seen_seq)

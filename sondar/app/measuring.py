@@ -15,11 +15,12 @@ from sondar.app.computed import Computed
 from sondar.app.workspace import Workspace, known_diagnosis, known_version
 from sondar.core import ENGINE_VERSION
 from sondar.core.circuit.model import Setup
+from sondar.core.diagnosis.after_repair import Repair, RepairedJudgement, before_now, judge_repaired
 from sondar.core.diagnosis.belief import Array, Belief, starting_prior, update
 from sondar.core.diagnosis.costs import Situation
 from sondar.core.diagnosis.entry_check import meant_instead
 from sondar.core.diagnosis.expected_values import ExpectedValues, expected_values
-from sondar.core.diagnosis.judge import Judgement, judge
+from sondar.core.diagnosis.judge import Judgement
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.ranking import Proposal, evaluate
 from sondar.core.diagnosis.waveform import Waveform, waveform_of
@@ -41,7 +42,7 @@ from sondar.core.instruments.voltmeter import Voltmeter
 from sondar.core.limits.card import LimitView, limits_card
 from sondar.core.triage.prior_factors import fault_factors, reasons
 from sondar.core.wording import conclusion as words
-from sondar.core.wording.labels import reading_label
+from sondar.core.wording.labels import describe_test, reading_label
 from sondar.devices.meter import Placement, read_meter
 from sondar.store import codes, evidence, intake, people
 from sondar.store import jobs as job_store
@@ -63,6 +64,7 @@ class Case:
     workshop: people.Workshop
     meters: list[people.Meter]
     said: evidence.Statement | None
+    repairs: list[evidence.StoredRepair]
 
     def predictor(self, computed: Computed) -> Predictor:
         """The predictor of its circuit, for the tools of the workshop."""
@@ -73,6 +75,13 @@ class Case:
         """Readings that have not been voided."""
         return [item for item in self.stored if item.voided_because is None]
 
+    @property
+    def repaired(self) -> list[Repair]:
+        """Repairs as the engine takes them."""
+        return [
+            Repair(tuple(item.units), item.action, sum(r.seq < item.seq for r in self.valid), item.substituted) for item in self.repairs
+        ]
+
 
 @dataclass(frozen=True)
 class Measuring:
@@ -80,10 +89,15 @@ class Measuring:
 
     case: Case
     predictor: Predictor
-    judgement: Judgement
+    repaired: RepairedJudgement
     limits: list[LimitView]
     known_before: list[str]
     meter_connected: bool
+
+    @property
+    def judgement(self) -> Judgement:
+        """The vehicle as it is now."""
+        return self.repaired.now
 
 
 @dataclass(frozen=True)
@@ -131,7 +145,7 @@ def load_case(db: Db, diagnosis_id: UUID) -> Case:
         job, diagnosis, known_version(db, diagnosis.circuit_version_id), evidence.readings_of(db, diagnosis_id),
         evidence.exclusions_of(db, diagnosis_id), answers,
         job_record.code_file(codes.scans_of(db, job.id), codes.clearings_of(db, job.id), answers), people.workshop(db), people.meters(db),
-        evidence.last_statement(db, diagnosis_id),
+        evidence.last_statement(db, diagnosis_id), evidence.repairs_of(db, diagnosis_id),
     )  # fmt: skip
 
 
@@ -139,7 +153,8 @@ def with_evidence(db: Db, case: Case) -> Case:
     """The case with the evidence as it stands after something was appended."""
     job, diagnosis = known_diagnosis(db, case.diagnosis.id)
     return replace(
-        case, job=job, diagnosis=diagnosis, stored=evidence.readings_of(db, diagnosis.id), excluded=evidence.exclusions_of(db, diagnosis.id)
+        case, job=job, diagnosis=diagnosis, stored=evidence.readings_of(db, diagnosis.id), excluded=evidence.exclusions_of(db, diagnosis.id),
+        repairs=evidence.repairs_of(db, diagnosis.id),
     )  # fmt: skip
 
 
@@ -186,10 +201,7 @@ def situation_of(case: Case, predictor: Predictor, readings: Sequence[Reading]) 
 def judge_case(work: Workspace, case: Case) -> Measuring:
     """Judge a case; holds no connection."""
     predictor = case.predictor(work.computed)
-    readings = [reading_of(predictor, item) for item in case.valid]
-    found = judge(
-        predictor, readings, situation_of(case, predictor, readings), prior_of(case, predictor), known_of(case, predictor)
-    )
+    found, readings = _judged(case, predictor)
     carried = ["Prior probabilities from the triage"] if case.diagnosis.triage_prior else []
     return Measuring(
         case, predictor, found, limits_card(predictor.circuit, readings, case.job.temperature_c),
@@ -198,9 +210,21 @@ def judge_case(work: Workspace, case: Case) -> Measuring:
     )  # fmt: skip
 
 
-def belief_of(case: Case, predictor: Predictor) -> tuple[Belief, list[Reading]]:
+def _judged(case: Case, predictor: Predictor) -> tuple[RepairedJudgement, list[Reading]]:
     readings = [reading_of(predictor, item) for item in case.valid]
-    return update(predictor, readings, prior_of(case, predictor), known_of(case, predictor)), readings
+    found = judge_repaired(
+        predictor, readings, situation_of(case, predictor, readings), case.repaired, prior_of(case, predictor), known_of(case, predictor)
+    )
+    return found, readings
+
+
+def belief_of(case: Case, predictor: Predictor) -> tuple[Belief, list[Reading]]:
+    """Belief about the vehicle as it is now, and all readings that stand."""
+    readings = [reading_of(predictor, item) for item in case.valid]
+    known = known_of(case, predictor)
+    situation = situation_of(case, predictor, readings)
+    prior, start, _ = before_now(predictor, readings, situation, case.repaired, prior_of(case, predictor), known)
+    return update(predictor, readings[start:], prior, known), readings
 
 
 def _load(work: Workspace, diagnosis_id: UUID) -> tuple[Case, Predictor]:
@@ -325,6 +349,40 @@ def conclude(work: Workspace, diagnosis_id: UUID, client_key: UUID) -> Measuring
         )  # fmt: skip
         case = with_evidence(db, found.case)
     return replace(found, case=case)
+
+
+def repair(
+    work: Workspace, diagnosis_id: UUID, client_key: UUID, units: list[str], action: str, *, substituted: bool
+) -> Measuring:
+    """Record a repair; what was measured so far then speaks about the vehicle before it.
+
+    Raises:
+        InvalidError: a unit that this circuit does not have.
+    """
+    case, predictor = _load(work, diagnosis_id)
+    known = predictor.circuit.units
+    for index, unit in enumerate(units):
+        if unit not in known:
+            raise InvalidError(
+                "Not a unit of this circuit", f"{unit} is not in it; there are {', '.join(sorted(known))}",
+                [FieldProblem(("units", str(index)), "choose a part, wire or connector of the circuit")],
+            )  # fmt: skip
+    with work.transaction() as db:
+        evidence.append_repair(db, case.diagnosis, client_key, units, action, substituted=substituted)
+        case = with_evidence(db, case)
+    return _finish(work, case)
+
+
+def unproved(work: Workspace, job_id: UUID) -> list[str]:
+    """Tests of a job's repaired circuits that failed before the repair and have not been within the expected range since, in words."""
+    with work.transaction() as db:
+        cases = [load_case(db, diagnosis.id) for diagnosis in job_store.diagnoses_of(db, job_id)]
+    left = []
+    for case in cases:
+        if case.repairs:
+            found, _ = _judged(case, case.predictor(work.computed))
+            left += [describe_test(found.now.predictor.circuit, item.test) for item in found.to_verify if not item.passed]
+    return left
 
 
 def preview(work: Workspace, diagnosis_id: UUID, wanted: WantedTest) -> tuple[Predictor, Belief, Proposal]:

@@ -19,6 +19,11 @@ WATER_SEAL_CD = 0.61
 """Discharge coefficient of a sharp-edged orifice (ISO 5167-2)."""
 GAS_CONSTANT_AIR = 287.05
 """Specific gas constant of dry air in J/(kg·K)."""
+ADIABATIC_EXPONENT_AIR = 1.4
+AMBIENT_PA = 101_325.0
+"""Standard atmosphere (ISO 2533)."""
+CRITICAL_RATIO = (2.0 / (ADIABATIC_EXPONENT_AIR + 1.0)) ** (ADIABATIC_EXPONENT_AIR / (ADIABATIC_EXPONENT_AIR - 1.0))
+"""Pressure after a hole over that before it, at and below which the flow is choked: 0.528."""
 
 PASCAL = {"Pa": 1.0, "kPa": 1e3, "bar": 1e5, "mbar": 1e2, "psi": 6894.757, "mmH2O": 9.80665, "inHg": 3386.389}
 """Pressure units in pascal (NIST SP 811, appendix B.8)."""
@@ -83,6 +88,8 @@ def _needs_positive(values: Values, *names: str) -> None:
 def _source_resistance(v: Values) -> list[Result]:
     _needs_positive(v, "amps")
     sag = v["open"] - v["loaded"]
+    if sag < 0:
+        raise QuantityError(f"{v['loaded']:g}", "a voltage with load that is not above that without: exchange the two, or read both again")
     return [
         _result("Voltage lost", sag, "V"),
         _result("Source resistance", sag / v["amps"], "Ω"),
@@ -228,22 +235,42 @@ def _wire(v: Values) -> list[Result]:
 def _orifice(v: Values) -> list[Result]:
     _needs_positive(v, "diameter_mm", "pressure")
     area = math.pi * (v["diameter_mm"] * 1e-3) ** 2 / 4.0
-    density = 101_325.0 / (GAS_CONSTANT_AIR * (v["at"] + KELVIN))
-    flow = WATER_SEAL_CD * area * math.sqrt(2.0 * v["pressure"] / density)
-    found = [_result("Air through the hole", flow * 6e4, "L/min"), _result("By mass", flow * density * 1e3, "g/s")]
+    ambient_density = AMBIENT_PA / (GAS_CONSTANT_AIR * (v["at"] + KELVIN))
+    per_area = _mass_flow_per_area(AMBIENT_PA + v["pressure"], AMBIENT_PA, v["at"] + KELVIN)
+    flow = area * per_area
+    found = [_result("Air through the hole", flow / ambient_density * 6e4, "L/min"), _result("By mass", flow * 1e3, "g/s")]
     if "flow" in v:
         _needs_positive(v, "flow")
-        hole = math.sqrt(4.0 * v["flow"] / 6e4 / (WATER_SEAL_CD * math.pi * math.sqrt(2.0 * v["pressure"] / density)))
+        hole = math.sqrt(4.0 * v["flow"] / 6e4 * ambient_density / (math.pi * per_area))
         found.append(_result("Hole for the measured flow", hole * 1e3, "mm"))
+    if AMBIENT_PA / (AMBIENT_PA + v["pressure"]) <= CRITICAL_RATIO:
+        found.append(Result("Choked", None, "", "sound speed in the hole: flow follows the pressure before it alone"))
     return found
+
+
+def _mass_flow_per_area(before_pa: float, after_pa: float, kelvin: float) -> float:
+    """Mass flow of air per area of a hole, kg/(s·m²), from absolute pressures (Saint-Venant and Wantzel; ISO 9300 where it chokes)."""
+    gamma = ADIABATIC_EXPONENT_AIR
+    ratio = max(after_pa / before_pa, CRITICAL_RATIO)
+    expansion = ratio ** (2.0 / gamma) - ratio ** ((gamma + 1.0) / gamma)
+    return WATER_SEAL_CD * before_pa * math.sqrt(2.0 * gamma / ((gamma - 1.0) * GAS_CONSTANT_AIR * kelvin) * expansion)
 
 
 def _leak_rate(v: Values) -> list[Result]:
     _needs_positive(v, "litres", "seconds")
-    rate = v["litres"] * 1e-3 * (v["before"] - v["after"]) / v["seconds"]
+    if ("at_before" in v) != ("at_after" in v):
+        raise QuantityError("one temperature", "both temperatures, or neither")
+    lost, found = v["before"] - v["after"], []
+    if "at_before" in v:
+        # What the air would show had it kept its temperature: absolute pressure follows absolute temperature (Gay-Lussac).
+        same = (AMBIENT_PA + v["after"]) * (v["at_before"] + KELVIN) / (v["at_after"] + KELVIN) - AMBIENT_PA
+        found.append(_result("After, at the first temperature", same, "Pa"))
+        lost = v["before"] - same
+    rate = v["litres"] * 1e-3 * lost / v["seconds"]
     return [
+        *found,
         Result("Leak rate", rate, "Pa·m³/s", f"{rate:.3g} Pa·m³/s"),
-        _result("As air at ambient pressure", rate / 101_325.0 * 6e4, "L/min"),
+        _result("As air at ambient pressure", rate / AMBIENT_PA * 6e4, "L/min"),
     ]
 
 
@@ -314,13 +341,15 @@ CALCULATORS: Mapping[str, Calculator] = {
             (Input("mm2", "Cross-section in mm²", "", "0.5"), Input("length", "Length in metres", "", "3"), Input("at", "at", "°C", "20"),
              Input("amps", "Current", "A", "5", True)), _wire),
         Calculator(
-            "orifice", "Hole and air flow", "Q = C_d·A·√(2·Δp ÷ ρ), C_d = 0.61", "ISO 5167-2; small pressures only", "orifice",
+            "orifice", "Hole and air flow", "ṁ = C_d·A·p₁·√(2κ ÷ ((κ − 1)·R·T)·(r^(2/κ) − r^((κ+1)/κ))), r = p₂ ÷ p₁ ≥ 0.528, C_d = 0.61",
+            "Saint-Venant and Wantzel; choked flow as in ISO 9300; into ambient air", "orifice",
             (Input("diameter_mm", "Diameter in mm", "", "0.5"), Input("pressure", "Pressure in Pa", "", "2500"), Input("at", "Air at", "°C", "20"),
              Input("flow", "Measured flow in L/min", "", "", True)), _orifice),
         Calculator(
-            "leak-rate", "Leak rate from a hold test", "q = V·Δp ÷ t", "ISO 20484, pressure change", "hold",
+            "leak-rate", "Leak rate from a hold test", "q = V·(p₁ − p₂·T₁ ÷ T₂) ÷ t", "ISO 20484, pressure change; ideal gas", "hold",
             (Input("litres", "Volume in litres", "", "20"), Input("before", "Pressure before in Pa", "", "2500"),
-             Input("after", "after in Pa", "", "2100"), Input("seconds", "Seconds", "", "120")), _leak_rate),
+             Input("after", "after in Pa", "", "2100"), Input("seconds", "Seconds", "", "120"),
+             Input("at_before", "Air before", "°C", "", True), Input("at_after", "Air after", "°C", "", True)), _leak_rate),
         Calculator(
             "units", "Units", "exact factors", "NIST SP 811", "units",
             (Input("pressure", "Pressure in Pa", "", "100000", True), Input("celsius", "Temperature", "°C", "", True),

@@ -144,6 +144,47 @@ def append_conclusion(db: Db, diagnosis: CircuitDiagnosis, client_key: UUID, con
     return row is not None
 
 
+@dataclass(frozen=True)
+class StoredRepair:
+    """A repair as kept."""
+
+    id: UUID
+    seq: int
+    units: list[str]
+    action: str
+    substituted: bool
+    created_at: datetime
+    by: str | None
+
+
+def append_repair(
+    db: Db, diagnosis: CircuitDiagnosis, client_key: UUID, units: list[str], action: str, *, substituted: bool
+) -> bool:
+    """Record a repair; False for a repeat."""
+    seq = next_seq(db, diagnosis.job_id)
+    row = db.execute(
+        """
+        INSERT INTO repair (job_id, diagnosis_id, seq, client_key, units, action, substituted) VALUES (%s, %s, %s, %s, %s, %s, %s)
+        ON CONFLICT DO NOTHING RETURNING id
+        """,
+        (diagnosis.job_id, diagnosis.id, seq, client_key, units, action, substituted),
+    ).fetchone()
+    advance(db, diagnosis.job_id, "verify")
+    return row is not None
+
+
+def repairs_of(db: Db, diagnosis_id: UUID) -> list[StoredRepair]:
+    """All repairs in order."""
+    with db.cursor(row_factory=class_row(StoredRepair)) as cursor:
+        return cursor.execute(
+            """
+            SELECT r.id, r.seq, r.units, r.action, r.substituted, r.created_at, a.name AS by
+            FROM repair r LEFT JOIN account a ON a.id = r.account_id WHERE r.diagnosis_id = %s ORDER BY r.seq
+            """,
+            (diagnosis_id,),
+        ).fetchall()
+
+
 def readings_of(db: Db, diagnosis_id: UUID) -> list[StoredReading]:
     """All readings in order, voided ones included and marked."""
     with db.cursor(row_factory=class_row(StoredReading)) as cursor:

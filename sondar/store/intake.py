@@ -163,6 +163,9 @@ _TIMELINE = """
                x.account_id FROM exclusion x WHERE x.job_id = %(job)s
         UNION ALL
         SELECT d.seq, 'diagnosis', d.sentence, '', d.diagnosis_id, d.created_at, d.account_id FROM conclusion d WHERE d.job_id = %(job)s
+        UNION ALL
+        SELECT r.seq, 'repair', r.action, array_to_string(r.units, ', '), r.diagnosis_id, r.created_at, r.account_id
+        FROM repair r WHERE r.job_id = %(job)s
     ) e LEFT JOIN account a ON a.id = e.account_id
     ORDER BY e.at, e.seq
 """

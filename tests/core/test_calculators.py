@@ -31,8 +31,13 @@ BY_HAND = [
     ("parallel", {"one": "120", "two": "120", "seen": "40"}, [60.0, 120.0]),
     ("meter-error", {"reading": "12.4", "percent": "0.5", "counts": "2", "digit": "0.01"}, [0.082, 0.082 / math.sqrt(3), None]),
     ("wire", {"mm2": "0.5", "length": "3", "at": "20", "amps": "5"}, [0.1068, 20, 0.534, 2.67]),
-    ("orifice", {"diameter_mm": "1", "pressure": "2500", "at": "20", "flow": "1.8524"}, [1.8524, 0.03717, 1.0]),
+    ("orifice", {"diameter_mm": "1", "pressure": "2500", "at": "20", "flow": "1.8507"}, [1.8507, 0.037141, 1.0]),
+    # Choked: ṁ = C_d·A·p₁·√(κ ÷ R·T)·(2 ÷ (κ + 1))³, ISO 9300
+    ("orifice", {"diameter_mm": "1", "pressure": "300000", "at": "20"}, [22.615, 0.45385, None]),
     ("leak-rate", {"litres": "20", "before": "2500", "after": "2100", "seconds": "100"}, [0.08, 0.08 / 101325 * 6e4]),
+    # 2 K warmer: 103,425 Pa · 293.15 ÷ 295.15 − 101,325 Pa = 1399.2 Pa, so more has gone than the gauge says
+    ("leak-rate", {"litres": "20", "before": "2500", "after": "2100", "seconds": "100", "at_before": "20", "at_after": "22"},
+     [1399.17, 0.220166, 0.220166 / 101325 * 6e4]),
     ("units", {"pressure": "100000"}, [1e5, 100, 1, 1000, 14.5038, 10197.2, 29.5300]),
     ("units", {"celsius": "100", "km": "1.609344"}, [212.0, 1.0]),
 ]  # fmt: skip
@@ -63,6 +68,8 @@ def test_every_panel_works_as_it_opens_and_says_where_its_formula_stands(panel: 
     [
         ("source-resistance", {"open": "12", "loaded": "11", "amps": "0"}, "above 0"),
         ("source-resistance", {"open": "12", "loaded": "11"}, "a value for load current"),
+        ("source-resistance", {"open": "11.8", "loaded": "12.4", "amps": "1"}, "not above that without"),
+        ("leak-rate", {"litres": "20", "before": "2500", "after": "2100", "seconds": "100", "at_after": "22"}, "both temperatures"),
         ("pull-up", {"supply": "5", "pull": "2k", "signal": "5"}, "below the supply"),
         ("ohm", {"volts": "1"}, "exactly two"),
         ("ohm", {"volts": "0", "watts": "5"}, "divide by"),

@@ -330,6 +330,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/diagnoses/{diagnosis_id}/repairs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Record a repair; what was measured so far then speaks about the vehicle before it. */
+        post: operations["measure_repair_diagnoses__uuid_diagnosis_id__repairs_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/diagnoses/{diagnosis_id}/waveform": {
         parameters: {
             query?: never;
@@ -2243,8 +2260,15 @@ export interface components {
             prior_reasons: string[];
             /** Readings */
             readings: components["schemas"]["ReadingOut"][];
+            /** Repairs */
+            repairs: components["schemas"]["RepairOut"][];
             /** @description Set where another version of the engine named other units for the same readings. */
             said_before: components["schemas"]["SaidBefore"] | null;
+            /**
+             * To Verify
+             * @description Tests that failed before the repair; all must be within the expected range.
+             */
+            to_verify: components["schemas"]["ToVerify"][];
         };
         /**
          * MeterIn
@@ -2830,6 +2854,61 @@ export interface components {
             top: number;
         };
         /**
+         * RepairIn
+         * @description What was repaired or replaced.
+         */
+        RepairIn: {
+            /**
+             * Action
+             * @description What was done, in words.
+             */
+            action: string;
+            /**
+             * Client Key
+             * Format: uuid
+             */
+            client_key: string;
+            /**
+             * Substituted
+             * @description A known good part was fitted to try it.
+             * @default false
+             */
+            substituted: boolean;
+            /**
+             * Units
+             * @description Replaceable units.
+             */
+            units: string[];
+        };
+        /**
+         * RepairOut
+         * @description A repair as kept.
+         */
+        RepairOut: {
+            /** Action */
+            action: string;
+            /** By */
+            by: string | null;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Seq */
+            seq: number;
+            /** Substituted */
+            substituted: boolean;
+            /** Titles */
+            titles: string[];
+            /** Units */
+            units: string[];
+        };
+        /**
          * SaidBefore
          * @description What another version of the engine said of the same readings.
          */
@@ -3301,6 +3380,31 @@ export interface components {
             seq: number;
             /** Text */
             text: string;
+        };
+        /**
+         * ToVerify
+         * @description A test that failed before the repair.
+         */
+        ToVerify: {
+            /** Before */
+            before: string;
+            /** Expected */
+            expected: string;
+            /** Label */
+            label: string;
+            /** Now */
+            now: string | null;
+            /**
+             * Passed
+             * @description Within the expected range now; null while it has not been repeated.
+             */
+            passed: boolean | null;
+            /**
+             * Reading
+             * @description The reading before it that failed.
+             */
+            reading: string;
+            test: components["schemas"]["TestView"];
         };
         /**
          * TriageAnswer
@@ -4934,6 +5038,68 @@ export interface operations {
         responses: {
             /** @description OK */
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasuringView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    measure_repair_diagnoses__uuid_diagnosis_id__repairs_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                diagnosis_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RepairIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
                 headers: {
                     [name: string]: unknown;
                 };

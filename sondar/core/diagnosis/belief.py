@@ -30,6 +30,9 @@ Array = npt.NDArray[np.float64]
 DISTURBED_SHARES, DISTURBED_WEIGHTS = (0.05, 0.15, 0.4, 0.8), (0.25, 0.25, 0.25, 0.25)
 """Something that is not on the drawing disturbs a share of all readings that nobody knows beforehand, be it alone or beside a fault."""
 
+ELSEWHERE_TOO = 0.5
+"""Share of what something undrawn shows that is a figure the circuit has somewhere, as a probe at a wrong place would: mostly 0 V or 12 V."""
+
 ALIKE_SDS, AGAIN_SHARE, OTHERWISE = 0.5, 0.6, 0.02
 """Figures predicted so many of the meter's own errors apart are the same; they then differ by that share of the error; and how often the
 same thing shows something else all the same."""
@@ -71,6 +74,10 @@ class Belief:
     expected: tuple[Expected, ...]
     filters: tuple[Filter, ...]
     cells: Array
+
+    def at_last(self, now: Array) -> Belief:
+        """The same with another posterior (H,) after the last reading."""
+        return replace(self, now=now, steps=np.vstack([self.steps[:-1], now]))
 
     def units(self, step: int = -1) -> Array:
         """(U,) probability per replaceable unit after a step."""
@@ -175,22 +182,27 @@ def update(predictor: Predictor, readings: Sequence[Reading], prior: Array | Non
     prior = hypotheses.prior if prior is None else prior
     count = len(prior) - 1
     learned = _learned(predictor, tuple(readings), count)
-    share = np.array(DISTURBED_SHARES)[:, None]
-    disturbed = np.log(prior[:-1] / prior[:-1].sum())[None, :] + np.log(DISTURBED_WEIGHTS)[:, None]  # (Q, H − 1)
-    rows = []
-    for row, anything in zip(learned.log_likelihood, learned.anything, strict=True):
-        after = disturbed + np.log((1.0 - share) * np.exp(row) + share * anything)
-        rows.append(np.append(row, logsumexp(after) - logsumexp(disturbed)))
-        disturbed = after
-    log_likelihood = np.array(rows).reshape(len(rows), count + 1)
+    log_likelihood = _with_the_undrawn(prior, learned, count)
     logs = np.log(prior) + np.vstack([np.zeros(count + 1), np.cumsum(log_likelihood, axis=0)])
     steps = np.exp(logs - logs.max(axis=1, keepdims=True))
     steps /= steps.sum(axis=1, keepdims=True)
-    shape = (len(rows), count)
+    shape = (len(log_likelihood), count)
     return Belief(
         hypotheses, prior, steps[-1], steps, log_likelihood, np.array(learned.residual).reshape(shape), np.array(learned.error).reshape(shape),
         learned.expected, learned.filters, learned.cells,
     )  # fmt: skip
+
+
+def _with_the_undrawn(prior: Array, learned: _Learned, count: int) -> Array:
+    """(R, H) log likelihood of each reading, that under *not on the drawing* added as the last column."""
+    own = np.array(learned.log_likelihood).reshape(-1, count)
+    if not len(own):
+        return np.zeros((0, count + 1))
+    share = np.array(DISTURBED_SHARES)[:, None]
+    start = np.log(prior[:-1] / prior[:-1].sum())[None, :] + np.log(DISTURBED_WEIGHTS)[:, None]  # (Q, H − 1)
+    either = np.log((1.0 - share) * np.exp(own)[:, None] + share * np.array(learned.anything)[:, None])  # (R, Q, H − 1)
+    evidence = logsumexp(np.vstack([start[None], start + np.cumsum(either, axis=0)]), axis=(1, 2))
+    return np.column_stack([own, np.diff(evidence)])
 
 
 def _learned(predictor: Predictor, readings: tuple[Reading, ...], count: int) -> _Learned:
@@ -244,7 +256,7 @@ def _take(predictor: Predictor, state: _Learned, reading: Reading, before: Seque
         joint[cell] = weights[cell] * (alike * usual + (1.0 - alike) * known)
     total = joint.sum(axis=0)
     cells = joint / total
-    anything = alike * usual + (1.0 - alike) * _anything(reading)
+    anything = alike * usual + (1.0 - alike) * (ELSEWHERE_TOO * wrong + (1.0 - ELSEWHERE_TOO) * _anything(reading))
     return _Learned(
         tuple(filters), cells, (*state.log_likelihood, np.log(total)), (*state.anything, anything), (*state.residual, residual),
         (*state.error, (cells * errors).sum(axis=0)), (*state.expected, _expected(healthy, weights[:, 0])),
@@ -333,25 +345,28 @@ def seen_elsewhere(predictor: Predictor, test: Test, filters: Sequence[Filter], 
     shown = predictor.setup(test.setup).displays.get(test.instrument)
     if shown is None or shown.shared is None:
         return shown
-    mean, variance = shared_state(predictor, test.setup, filters, weights)  # (2, H)
+    mean, variance = shared_states(predictor, [test.setup], filters, weights)[test.setup]  # (2, H)
     moved = shown.mean + np.einsum("khp,kh->hp", shown.shared, mean)
     spread = np.sqrt(shown.sd**2 + np.einsum("khp,kh->hp", shown.shared**2, variance))
     return replace(shown, mean=moved, sd=spread)
 
 
-def shared_state(predictor: Predictor, setup: Setup, filters: Sequence[Filter], weights: Array) -> tuple[Array, Array]:
+def shared_states(
+    predictor: Predictor, setups: Sequence[Setup], filters: Sequence[Filter], weights: Array
+) -> dict[Setup, tuple[Array, Array]]:
     """Mean and variance (2, H − 1) of the battery's voltage and the parts' temperature, against what a set-up is predicted with."""
-    means, variances = np.zeros((2, weights.shape[1])), np.zeros((2, weights.shape[1]))
-    along = predictor.shared_directions(setup)  # (2, D)
-    for row in range(2):
-        cells = []
-        for (shift, _), filter_ in zip(predictor.temperature_cells, filters, strict=True):
-            mean, variance = filter_.along(along[row])
-            cells.append((mean + (shift if row == 1 else 0.0), variance))
-        centre = sum(w * m for w, (m, _) in zip(weights, cells, strict=True))
-        means[row] = centre
-        variances[row] = sum(w * (v + (m - centre) ** 2) for w, (m, v) in zip(weights, cells, strict=True))
-    return means, variances
+    distinct = {setup.controls: setup for setup in setups}
+    along = np.concatenate([predictor.shared_directions(setup) for setup in distinct.values()])  # (2 · states, D)
+    warmer = np.tile([0.0, 1.0], len(distinct))
+    centre, square = np.zeros((2, weights.shape[1], len(along)))
+    for weight, (shift, _), filter_ in zip(weights, predictor.temperature_cells, filters, strict=True):
+        mean, variance = filter_.along(along)
+        mean = mean + shift * warmer
+        centre += weight[:, None] * mean
+        square += weight[:, None] * (variance + mean**2)
+    spread = np.maximum(square - centre**2, 0.0)
+    place = {state: slice(2 * index, 2 * index + 2) for index, state in enumerate(distinct)}
+    return {setup: (centre[:, place[setup.controls]].T, spread[:, place[setup.controls]].T) for setup in setups}
 
 
 @dataclass(frozen=True)

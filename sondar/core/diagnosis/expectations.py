@@ -8,7 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from sondar.core.circuit.model import Setup
-from sondar.core.diagnosis.belief import Belief, shared_state
+from sondar.core.diagnosis.belief import Belief, shared_states
 from sondar.core.diagnosis.predictions import (
     KNOWN_BATTERY,
     KNOWN_K,
@@ -31,13 +31,12 @@ def learned_outlooks(predictor: Predictor, belief: Belief, tests: Sequence[tuple
     for position, (predictions, index) in enumerate(tests):
         if found[position].shown.shared is not None:
             by_instrument.setdefault(predictions.tests[index].instrument, []).append(position)
-    states: dict[Setup, tuple[Array, Array]] = {}
+    setups = list(dict.fromkeys(tests[position][0].setup for positions in by_instrument.values() for position in positions))
+    states = shared_states(predictor, setups, belief.filters, belief.cells) if setups else {}
     for name, positions in by_instrument.items():
         moved = []
         for position in positions:
             setup = tests[position][0].setup
-            if setup not in states:
-                states[setup] = shared_state(predictor, setup, belief.filters, belief.cells)
             moved.append(_moved(predictor, setup, found[position].shown, *states[setup]))
         parts = zip(*((d.mean, d.sd, d.words, d.nominal) for d in moved), strict=True)
         joined = Display(INSTRUMENTS[name], *(np.concatenate(arrays, axis=1) for arrays in parts))

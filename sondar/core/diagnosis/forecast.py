@@ -206,6 +206,7 @@ def forecast(circuit: Circuit, hypotheses: HypothesisSet, parameters: Parameters
             wander = seen.wander[:, 0]
         charge = [i for i, name in enumerate(parameters.network) if name.startswith(f"{circuit.battery} charg")]
         drift = np.hypot(DRIFT_V * np.abs(slope[:, charge]).sum(axis=1), blur * np.abs(mean))
+        slope[:, parameters.network.index(TEMPERATURE)] += device.kelvin_per_kelvin
         slope[:, parameters.network.index(TEMPERATURE)] *= parameters.temperature_sd
         _widen_to_limits(circuit, test, device, parameters, slope)
     return Forecast(test, parameters, hypotheses, mean, slope, noise, wander, drift, population, waves, words)

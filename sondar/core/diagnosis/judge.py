@@ -16,8 +16,7 @@ import numpy.typing as npt
 from sondar.core.diagnosis.belief import Belief, Expected, ReadingError, reading_error_of, unit_log_bayes_factors, update
 from sondar.core.diagnosis.costs import Situation
 from sondar.core.diagnosis.hypotheses import UNKNOWN
-from sondar.core.diagnosis.lookahead import rank_tests
-from sondar.core.diagnosis.pairs import Pair, concluded, explain_together, is_odd
+from sondar.core.diagnosis.pairs import Pair, ranked_together
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.ranking import Ranking
 from sondar.core.instruments.reading import Reading
@@ -60,6 +59,7 @@ class Judgement:
     Attributes:
         factors: (R, U) log10 Bayes factor of each reading for each unit.
         pairs: two faults that together explain all readings, likeliest first; only looked for when a diagnosis is due.
+        repaired: units that have been repaired before these readings.
     """
 
     predictor: Predictor
@@ -70,6 +70,7 @@ class Judgement:
     effects: tuple[Effect, ...]
     factors: Array
     pairs: tuple[Pair, ...]
+    repaired: tuple[str, ...] = ()
 
 
 def judge(
@@ -84,9 +85,7 @@ def judge(
     times = Counter(reading.test for reading in readings)
     often = 1 if situation.present >= 1.0 else TRIES
     situation = replace(situation, done=situation.done | frozenset(test for test, count in times.items() if count >= often))
-    ranking = rank_tests(predictor, belief, situation)
-    together = explain_together(predictor, belief, readings) if is_odd(predictor, belief, readings, due=ranking.settled) else None
-    ranking = concluded(belief, ranking, together, situation.decision_threshold)
+    ranking, together = ranked_together(predictor, belief, readings, situation)
     factors = [unit_log_bayes_factors(belief, index) for index in range(len(readings))]
     return Judgement(
         predictor, tuple(readings), situation, belief, ranking,

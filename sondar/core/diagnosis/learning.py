@@ -58,9 +58,11 @@ class Filter:
         return Filter(mean, np.concatenate([self.used, (rest * np.sqrt(share / variance)[:, None])[:, None]], axis=1))
 
     def along(self, directions: Array) -> tuple[Array, Array]:
-        """Mean and variance (H,) of a combination (D,) of θ, as far as it is learned."""
-        along = self.used @ directions
-        return self.mean @ directions, np.maximum(directions @ directions - (along**2).sum(axis=1), 0.0)
+        """Mean and variance (H, K) of combinations (K, D) of θ, as far as they are learned."""
+        on = np.flatnonzero(directions.any(axis=0))  # a handful of the parameters
+        part = directions[:, on].T
+        learned = self.used[:, :, on] @ part  # (H, n, K)
+        return self.mean[:, on] @ part, np.maximum((part**2).sum(axis=0) - (learned**2).sum(axis=1), 0.0)
 
     def possible(self, forecast: Forecast) -> Array:
         """(N, H, D) values of θ that the readings have left possible."""

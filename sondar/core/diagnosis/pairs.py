@@ -15,7 +15,9 @@ import numpy as np
 import numpy.typing as npt
 
 from sondar.core.diagnosis.belief import Belief, reading_error_of, update
+from sondar.core.diagnosis.costs import Situation
 from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN, HypothesisSet, Suspect
+from sondar.core.diagnosis.lookahead import rank_tests
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.ranking import Ranking
 from sondar.core.instruments.reading import Reading
@@ -29,6 +31,8 @@ READINGS_FROM = 3
 FAULTS_PER_READING = 5
 CANDIDATES = 24
 LOOKED_AT = 60
+PLANNED_FROM = 0.2
+"""The next test tells pairs apart from this share of them on."""
 BLUR = 0.03
 """Pairs are looked at in the middle of their cells; this share of a figure stands for the rest of the cells."""
 SECOND_CAUSE = 0.15
@@ -47,10 +51,18 @@ class Pair:
 
 @dataclass(frozen=True, eq=False)
 class Together:
-    """What pairs explain: the likeliest of them, one per pair of units, and each unit's probability in singles and pairs (U,)."""
+    """What pairs explain.
+
+    Attributes:
+        pairs: the likeliest of them, one per pair of units. units: (U,) each unit's probability in singles and pairs; it may exceed 1 in
+            all, since a pair counts for both.
+        share: probability of all pairs. now: (H,) a belief over singles in which each pair stands for both of its faults.
+    """
 
     pairs: tuple[Pair, ...]
     units: Array
+    share: float
+    now: Array
 
 
 def is_odd(predictor: Predictor, belief: Belief, readings: Sequence[Reading], *, due: bool) -> bool:
@@ -123,7 +135,28 @@ def explain_together(predictor: Predictor, belief: Belief, readings: Sequence[Re
         if names not in found and len(found) < most:
             mass = float(share[[(suspects[x].unit, suspects[y].unit) == names for x, y in pairs]].sum())
             found[names] = Pair((suspects[a].fault, suspects[b].fault), (suspects[a].severity, suspects[b].severity), names, mass)
-    return Together(tuple(sorted(found.values(), key=lambda pair: -pair.probability)), units)
+    now = alone / total
+    for side in (0, 1):
+        np.add.at(now, [pair[side] for pair in pairs], 0.5 * share)
+    return Together(tuple(sorted(found.values(), key=lambda pair: -pair.probability)), units, float(share.sum()), now)
+
+
+def ranked_together(
+    predictor: Predictor, belief: Belief, readings: Sequence[Reading], situation: Situation
+) -> tuple[Ranking, Together | None]:
+    """What to do next, two faults considered where singles explain the readings badly: what leads in them is then told apart."""
+    ranking = rank_tests(predictor, belief, situation)
+    if not is_odd(predictor, belief, readings, due=ranking.settled):
+        return ranking, None
+    together = explain_together(predictor, belief, readings)
+    if together is None:
+        return ranking, None
+    if together.share > PLANNED_FROM and belief.units()[-1] >= ASKED_FROM:
+        planned = rank_tests(predictor, belief.at_last(together.now), situation)
+        threshold = situation.decision_threshold
+        settled = planned.settled and (planned.reason != "certain" or together.units.max() >= threshold)
+        ranking = replace(planned, settled=settled, leading=ranking.leading, certainty=ranking.certainty)
+    return concluded(belief, ranking, together, situation.decision_threshold), together
 
 
 def concluded(belief: Belief, ranking: Ranking, together: Together | None, decision_threshold: float) -> Ranking:

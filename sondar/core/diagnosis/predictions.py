@@ -81,6 +81,7 @@ class SetupPredictions:
         outcome: (N,) which class a row is. first: (T + 1,) row at which each test begins.
         minutes: (T,) of the test itself. places: per test the places that it needs, with minutes to reach each the first time.
         trap: (T,) a healthy circuit may show voltage where the instrument must meet none.
+        teaching: tests that tell what others are judged by, such as a thermometer: what they are good for only readings show.
     """
 
     setup: Setup
@@ -94,6 +95,7 @@ class SetupPredictions:
     minutes: Array
     places: tuple[dict[str, float], ...]
     trap: npt.NDArray[np.bool_]
+    teaching: npt.NDArray[np.intp]
 
     def display(self, test: int) -> Display:
         """Predicted display (H − 1, 1) of a test."""
@@ -290,6 +292,7 @@ class Predictor:
         return SetupPredictions(
             setup, tuple(tests), pair, edges, outcome[row, column], column, np.searchsorted(row, np.arange(len(tests) + 1)), shown_by,
             minutes, tuple(touched(self.circuit, test) for test in tests), np.array(traps, dtype=bool),
+            np.array([i for i, test in enumerate(tests) if instrument(test.instrument).kelvin_per_kelvin], dtype=np.intp),
         )  # fmt: skip
 
     def _is_trap(self, shown_by: dict[str, Display], test: Test, pair: int) -> bool:
@@ -361,13 +364,24 @@ def _borders(mean: Array, sd: Array, figures: npt.NDArray[np.bool_]) -> Array:
     spread = np.full((len(mean), NUMERIC_CLASSES - 3 - GAP_BORDERS), np.inf)
     some = np.isfinite(outside).any(axis=1)
     if some.any():
-        shares = (np.arange(spread.shape[1]) + 1.0) / (spread.shape[1] + 1.0)
-        spread[some] = np.nanquantile(outside[some], shares, axis=1).T
+        shares: Array = (np.arange(spread.shape[1]) + 1.0) / (spread.shape[1] + 1.0)
+        spread[some] = _quantiles(outside[some], shares)
     spread = np.where((spread >= low) & (spread <= high), np.inf, spread)
     found = np.concatenate([low, high, gaps, spread], axis=1)
     full = np.full((len(mean), NUMERIC_CLASSES - 1), np.inf)
     full[:, : found.shape[1]] = found
     return np.sort(full, axis=1)
+
+
+def _quantiles(values: Array, shares: Array) -> Array:
+    """(T, shares) quantiles of the finite values of each row, interpolated linearly; every row has one."""
+    ranked = np.sort(values, axis=1)  # those that are none come last
+    last = np.isfinite(ranked).sum(axis=1, keepdims=True) - 1
+    at = shares * last
+    below = np.floor(at).astype(np.intp)
+    low = np.take_along_axis(ranked, below, axis=1)
+    high = np.take_along_axis(ranked, np.minimum(below + 1, last), axis=1)
+    return np.asarray(low + (at - below) * (high - low))
 
 
 def _of_other_points(shown: Display, edges: Array) -> Array:

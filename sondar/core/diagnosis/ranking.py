@@ -29,7 +29,7 @@ from sondar.core.instruments import instrument
 from sondar.core.instruments.base import Display, Test
 
 Array = npt.NDArray[np.float64]
-Reason = Literal["certain", "no test", "not worth it", "pays", "two pay"]
+Reason = Literal["certain", "no test", "not worth it", "pays", "two pay", "look"]
 
 NEGLIGIBLE = 1e-5
 """Hypotheses below this probability are left out of the look-ahead."""
@@ -50,6 +50,9 @@ SAME_UNLESS = 0.35
 
 SAME_WORDS, SAME_SDS = 0.1, 0.5
 """Two tests are one if all suspects predict their words this near, and their figures within so many standard deviations."""
+
+SURELY_SEEN, LOOK_MINUTES = 0.9, 3.0
+"""What eyes would find with this chance is looked at before it is called, if the look takes no longer than this many minutes more."""
 
 WEIGHED_AGAIN = 40
 """Tests whose outcomes are worked out again after all that has been learned."""
@@ -177,8 +180,11 @@ def ranked_tests(
     ranked = _best(predictor, belief, scored, situation)
     leading, certainty = _leading_class(hypotheses, units, in_play, apart)
     if leading == (NONE,):
-        certainty = _as_good_as_healthy(belief, active, scored)
+        certainty = _as_good_as_healthy(belief, active, ranked)
     settled, reason = _is_settled(certainty, ranked, situation)
+    look = _look_first(predictor, belief, situation) if reason == "certain" and leading[0] not in (NONE, UNKNOWN) else None
+    if look is not None:
+        settled, reason, ranked = False, "look", [look, *ranked]
     best = _varied(ranked, alternatives)
     seen = [with_outcomes(proposal, belief) for proposal in best]
     return Ranking(tuple(seen), settled, reason, leading, certainty, phi, _in_same_setup(circuit, ranked)), ranked
@@ -194,6 +200,7 @@ def _best(predictor: Predictor, belief: Belief, scored: Sequence[_Scored], situa
     place = np.concatenate([np.arange(len(item.allowed)) for item in scored])
     order = np.argsort(-ratio, kind="stable")[:WEIGHED_AGAIN]
     chosen = [(scored[owner[i]], int(place[i])) for i in order if np.isfinite(ratio[i])]
+    chosen += _teaching(scored, {(id(item), index) for item, index in chosen})
     outlooks = learned_outlooks(predictor, belief, [(item.predictions, index) for item, index in chosen])
     proposals = []
     for (item, index), outlook in zip(chosen, outlooks, strict=True):
@@ -209,6 +216,18 @@ def _best(predictor: Predictor, belief: Belief, scored: Sequence[_Scored], situa
         proposals.append(bare)
     proposals.sort(key=lambda proposal: -proposal.saving_per_min)
     return proposals
+
+
+def _teaching(scored: Sequence[_Scored], chosen: set[tuple[int, int]]) -> list[tuple[_Scored, int]]:
+    """The quickest way to each test that teaches what others are judged by; by the tables these tell nothing."""
+    quickest: dict[tuple[str, str], tuple[_Scored, int]] = {}
+    for item in scored:
+        for index in item.predictions.teaching[item.allowed[item.predictions.teaching]]:
+            test = item.predictions.tests[index]
+            best = quickest.get((test.instrument, test.red))
+            if best is None or item.minutes[index] < best[0].minutes[best[1]]:
+                quickest[test.instrument, test.red] = (item, int(index))
+    return [(item, index) for item, index in quickest.values() if (id(item), index) not in chosen]
 
 
 def _was_read(predictor: Predictor, belief: Belief, test: Test, shown: Display, situation: Situation) -> bool:
@@ -315,19 +334,32 @@ def _leading_class(
     return named, sum(float(share[u]) for u in members if hypotheses.units[in_play[u]] in named)
 
 
-def _as_good_as_healthy(belief: Belief, active: npt.NDArray[np.intp], scored: Sequence[_Scored]) -> float:
-    """Probability of no fault, with every fault that no test at hand can tell from it.
+def _as_good_as_healthy(belief: Belief, active: npt.NDArray[np.intp], ranked: Sequence[Proposal]) -> float:
+    """Probability of no fault, with every fault that no test worth making can tell from it, by all that has been learned.
 
     Nothing would show that such a part is bad, and so nothing would show that replacing it was right.
     """
     inner = active[(active > 0) & (active < len(belief.now) - 1)]
     apart = np.zeros(inner.size)
-    for item in scored:
-        chance = item.predictions.chance
-        distance = np.abs(chance[:, inner] - chance[:, :1])
-        total = 0.5 * np.add.reduceat(distance, item.predictions.first[:-1], axis=0)
-        apart = np.maximum(apart, total[item.allowed].max(axis=0))
+    for proposal in ranked:
+        chance = proposal.outlook.chance
+        apart = np.maximum(apart, 0.5 * np.abs(chance[:, inner] - chance[:, :1]).sum(axis=0))
     return float(belief.now[0] + belief.now[inner[apart < SAME_UNLESS]].sum())
+
+
+def _look_first(predictor: Predictor, belief: Belief, situation: Situation) -> Proposal | None:
+    """A look that would show what leads, such as wires in the wrong cavities, if nobody has looked there yet."""
+    leads = int(np.argmax(belief.now[:-1]))
+    rest = predictor.circuit.rest_setup(situation.setup.temperature_c)
+    predictions = predictor.setup(rest)
+    allowed = allowed_tests(predictions, situation)
+    for index in np.flatnonzero(allowed):
+        test = predictions.tests[index]
+        if instrument(test.instrument).finding and predictions.minutes[index] <= LOOK_MINUTES:
+            words = predictions.display(int(index)).words[:, 0]
+            if words[leads, 0] >= SURELY_SEEN and words[0, 0] < 0.5:
+                return evaluate(predictor, belief, situation, test)
+    return None
 
 
 def _is_settled(certainty: float, ranked: Sequence[Proposal], situation: Situation) -> tuple[bool, Reason]:

@@ -30,6 +30,7 @@ from sondar.core.instruments.signal_meters import DutyMeter, FrequencyMeter
 from sondar.core.instruments.substitution import Substitution
 from sondar.core.instruments.temperature_tests import ColdTest, HeatTest
 from sondar.core.instruments.test_lamp import LargeTestLamp, SmallTestLamp
+from sondar.core.instruments.thermometer import Thermometer
 from sondar.core.instruments.visual_inspection import VisualInspection
 from sondar.core.instruments.voltmeter import Voltmeter
 from sondar.core.instruments.wiggle_test import WiggleTest
@@ -40,6 +41,7 @@ INSTRUMENTS: dict[str, Instrument] = {
         Voltmeter(), Ohmmeter(), SmallTestLamp(), LargeTestLamp(), FunctionalCheck(), VisualInspection(), ModuleCommunication(), LiveData(),
         CurrentClamp(), LedProbe(), LoadedCircuitTest(), LineState(), AppliedGround(), AppliedSupply(), AcVoltmeter(), FrequencyMeter(),
         DutyMeter(), ScopeTop(), ScopeBottom(), WiggleTest(), HeatTest(), ColdTest(), Substitution(), Cleaning(), ReferenceGauge(),
+        Thermometer(),
     )
 }  # fmt: skip
 """Every instrument by its id, in the order of lists."""

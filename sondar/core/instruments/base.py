@@ -179,6 +179,8 @@ class Instrument(ABC):
         accuracy_of: which accuracy of a workshop's meter applies, ``volts`` or ``ohms``; empty for none.
         caution: shown with every test.
         decimals: of a figure as a simulated instrument shows it. never_negative: it has no sign.
+        kelvin_per_kelvin: how its figure follows the temperature of the parts where nothing is solved for it; above 0 it is a test that
+            teaches what others are judged by.
         live_word: word that tells of voltage where none may be; its tests are not proposed where a healthy circuit shows it.
     """
 
@@ -204,6 +206,7 @@ class Instrument(ABC):
     caution: ClassVar[str] = ""
     decimals: ClassVar[int] = 2
     never_negative: ClassVar[bool] = False
+    kelvin_per_kelvin: ClassVar[float] = 0.0
     live_word: ClassVar[str] = ""
 
     # -- which tests --------------------------------------------------------------------------------

@@ -50,7 +50,7 @@ def place_of(circuit: Circuit, ref: str) -> Place:
         for name, wire in circuit.document.wires.items()
         if {wire.from_.removesuffix("/c"), wire.to.removesuffix("/c")} & contacts
     )
-    return Place(ref, contacts, wires, connector.exposed)
+    return Place(ref, contacts | {ref}, wires, connector.exposed)
 
 
 class Finding(Instrument):

@@ -55,9 +55,10 @@ class VisualInspection(Finding):
         return seen
 
     def discovered(self, discovery: Discovery, luck: float) -> bool:
-        seen = any("visible" in fault.traits for fault in discovery.here)
-        return (seen and luck < 0.55) or luck < 0.03
+        chance = max((by_trait(SEEN, fault, 0.0) for fault in discovery.here if "visible" in fault.traits), default=0.0)
+        return luck < max(chance, MISLEADS)
 
     def where(self, circuit: Circuit, test: Test) -> str:
         title = circuit.point(test.red).title
-        return f"Inspect {title}: corrosion, chafe, water marks, bent or pushed-back pins. Photograph damage before touching it."
+        looked_for = "corrosion, chafe, water marks, bent or pushed-back pins, wires in the wrong cavity"
+        return f"Inspect {title}: {looked_for}. Photograph damage before touching it."

@@ -42,11 +42,16 @@ class Conformity:
     guard: float
 
 
-def conformity(measured: Measured, low: float | None, high: float | None) -> Conformity:
-    """Decide whether a measured value lies within its limits; None is no limit on that side."""
+def conformity(measured: Measured, low: float | None, high: float | None, least: float | None = None) -> Conformity:
+    """Decide whether a measured value lies within its limits; None is no limit on that side.
+
+    ``least`` is what the quantity cannot be below: what is known of it is then the normal distribution cut off there and scaled to 1
+    (JCGM 106:2012, 6.2: prior knowledge), and a lower limit at or below it is none.
+    """
     u = max(measured.uncertainty, 1e-12)
+    impossible = 0.0 if least is None else min(float(ndtr((least - measured.value) / u)), 1.0 - 1e-9)
     below = 1.0 if high is None else float(ndtr((high - measured.value) / u))
     under = 0.0 if low is None else float(ndtr((low - measured.value) / u))
-    p = min(1.0, max(0.0, below - under))
+    p = min(1.0, max(0.0, below - max(under, impossible)) / (1.0 - impossible))
     decision: Decision = "pass" if p >= SURE else "fail" if p <= 1.0 - SURE else "in doubt"
     return Conformity(decision, p, min(p, 1.0 - p), float(ndtri(SURE)) * u)

@@ -184,15 +184,15 @@ class Assessment(BaseModel):
     misfits: list[str] = Field(description="Readings that do not go with the leading suspect, and what to do about them.")
 
 
-def assessment(judgement: Judgement) -> Assessment:
-    """A judgement for the outside."""
+def assessment(judgement: Judgement, earlier: Sequence[Effect] = ()) -> Assessment:
+    """A judgement for the outside; ``earlier`` are effects of readings before a repair."""
     predictor, belief, ranking = judgement.predictor, judgement.belief, judgement.ranking
     circuit = predictor.circuit
     suspects = _suspects(judgement)
     return Assessment(
         setup=setup_view(judgement.situation.setup),
         proposals=[proposal_view(predictor, belief, proposal) for proposal in ranking.proposals],
-        effects=[_effect(circuit, belief, effect) for effect in judgement.effects],
+        effects=[_effect(circuit, belief, effect) for effect in (*earlier, *judgement.effects)],
         suspects=suspects,
         track=[GroupShare(**belief.groups(step)) for step in range(len(judgement.readings) + 1)],
         history=_history(circuit, belief),

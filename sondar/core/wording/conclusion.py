@@ -38,6 +38,7 @@ def reason_text(judgement: Judgement) -> str:
         "no test": "no test is left with the tools and points at hand",
         "not worth it": "no remaining test saves more time than it takes",
         "pays": "another test saves more time than it takes",
+        "look": "what leads can be seen: look before it is repaired",
         "two pay": "two tests together save more time than they take",
     }[ranking.reason]
 
@@ -57,6 +58,9 @@ def sentence(judgement: Judgement) -> str:
 def _single(judgement: Judgement) -> str:
     ranking, circuit = judgement.ranking, judgement.predictor.circuit
     suspect = leading_suspect(judgement)
+    if suspect.unit == NONE and judgement.repaired:
+        done = ", ".join(unit_title(circuit, unit) for unit in judgement.repaired)
+        return f"After the repair of {done} no fault is left here ({format_share(ranking.certainty)})."
     if suspect.unit == NONE:
         return f"No fault is present while measuring ({format_share(ranking.certainty)}). It may be intermittent: do not replace anything."
     if suspect.unit == UNKNOWN:
@@ -114,6 +118,12 @@ def actions(judgement: Judgement) -> list[str]:
     """What to do, in order."""
     circuit, ranking = judgement.predictor.circuit, judgement.ranking
     top = leading_suspect(judgement)
+    if top.unit == NONE and judgement.repaired:
+        return [
+            "Measure again what failed before; all of it must be within the expected range",
+            "Clear the codes, run what set them, read them again",
+            "Put back what was disconnected and removed",
+        ]
     if top.unit == NONE:
         return [
             "Wiggle, warm or wet the harness while watching a reading",

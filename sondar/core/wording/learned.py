@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from sondar.core.circuit.families import Battery
-from sondar.core.diagnosis.belief import shared_state
+from sondar.core.diagnosis.belief import shared_states
 from sondar.core.diagnosis.hypotheses import UNKNOWN
 from sondar.core.diagnosis.judge import Judgement
 from sondar.core.wording.labels import describe_test, reading_label
@@ -23,7 +23,7 @@ MISFIT_SDS = 3.0
 def learned_notes(judgement: Judgement) -> list[str]:
     """One sentence per thing learned; empty as long as everything is as usual."""
     predictor, belief, setup = judgement.predictor, judgement.belief, judgement.situation.setup
-    means, variances = shared_state(predictor, setup, belief.filters, belief.cells)
+    means, variances = shared_states(predictor, [setup], belief.filters, belief.cells)[setup]
     weights = belief.now[:-1] / max(float(belief.now[:-1].sum()), 1e-12)
     centre = means @ weights
     spread = np.sqrt(np.maximum((variances + (means - centre[:, None]) ** 2) @ weights, 0.0))

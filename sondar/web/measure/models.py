@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Literal
+from typing import Annotated, Literal
 from uuid import UUID
 
 from pydantic import BaseModel, Field
 
 from sondar.core.limits.card import LimitView
 from sondar.core.present.assessment import Assessment
+from sondar.core.present.tests import TestView
 from sondar.web.common import DiagnosisPath, DiagnosisSummary, JobView, MeterView, Strict, TestIn
 
 
@@ -75,6 +76,40 @@ class ReadingOut(BaseModel):
     present: float = Field(description="Chance that the fault was there while reading.")
 
 
+class RepairIn(Strict):
+    """What was repaired or replaced."""
+
+    client_key: UUID
+    units: list[Annotated[str, Field(max_length=80)]] = Field(min_length=1, max_length=12, description="Replaceable units.")
+    action: str = Field(min_length=1, max_length=1000, description="What was done, in words.")
+    substituted: bool = Field(False, description="A known good part was fitted to try it.")
+
+
+class RepairOut(BaseModel):
+    """A repair as kept."""
+
+    id: UUID
+    seq: int
+    units: list[str]
+    titles: list[str]
+    action: str
+    substituted: bool
+    created_at: datetime
+    by: str | None
+
+
+class ToVerify(BaseModel):
+    """A test that failed before the repair."""
+
+    reading: str = Field(description="The reading before it that failed.")
+    test: TestView
+    label: str
+    expected: str
+    before: str
+    now: str | None
+    passed: bool | None = Field(description="Within the expected range now; null while it has not been repeated.")
+
+
 class Exclusions(BaseModel):
     """What is excluded now."""
 
@@ -96,6 +131,8 @@ class MeasuringView(BaseModel):
     job: JobView
     diagnosis: DiagnosisSummary
     readings: list[ReadingOut]
+    repairs: list[RepairOut]
+    to_verify: list[ToVerify] = Field(description="Tests that failed before the repair; all must be within the expected range.")
     exclusions: Exclusions
     assessment: Assessment
     meter: bool = Field(description="A meter is connected that can be read.")

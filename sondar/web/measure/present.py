@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from sondar.app.measuring import Measuring, reading_of, said_before
+from sondar.core.diagnosis.after_repair import Verification
 from sondar.core.diagnosis.predictions import Predictor
-from sondar.core.present.assessment import assessment
-from sondar.core.wording.labels import reading_label
-from sondar.store.evidence import StoredReading
+from sondar.core.present.assessment import assessment, effect_range
+from sondar.core.present.tests import test_view
+from sondar.core.wording.labels import describe_test, reading_label, unit_title
+from sondar.store.evidence import StoredReading, StoredRepair
 from sondar.web.common import MeterView, diagnosis_view, job_view
-from sondar.web.measure.models import Exclusions, MeasuringView, ReadingOut, SaidBefore
+from sondar.web.measure.models import Exclusions, MeasuringView, ReadingOut, RepairOut, SaidBefore, ToVerify
 
 
 def measuring_view(found: Measuring) -> MeasuringView:
@@ -16,7 +18,9 @@ def measuring_view(found: Measuring) -> MeasuringView:
     case, said = found.case, said_before(found)
     return MeasuringView(
         job=job_view(case.job), diagnosis=diagnosis_view(case.diagnosis), readings=[_reading(found.predictor, item) for item in case.stored],
-        exclusions=Exclusions(**case.excluded), assessment=assessment(found.judgement), meter=found.meter_connected,
+        repairs=[_repair(found.predictor, item) for item in case.repairs],
+        to_verify=[_to_verify(found.predictor, item) for item in found.repaired.to_verify],
+        exclusions=Exclusions(**case.excluded), assessment=assessment(found.judgement, found.repaired.earlier), meter=found.meter_connected,
         meters=[MeterView.model_validate(meter.__dict__) for meter in case.meters], limits=found.limits, prior_reasons=found.known_before,
         said_before=None if said is None else SaidBefore(engine=said.engine, sentence=said.sentence, at=said.created_at),
     )  # fmt: skip
@@ -29,4 +33,17 @@ def _reading(predictor: Predictor, item: StoredReading) -> ReadingOut:
         setup_text=reading.test.setup.describe(), controls=item.controls, unplugged=item.unplugged, entry=item.entry,
         label=reading_label(reading), source=item.source, note=item.note, created_at=item.created_at, voided_because=item.voided_because,
         by=item.by, present=item.present,
+    )  # fmt: skip
+
+
+def _repair(predictor: Predictor, item: StoredRepair) -> RepairOut:
+    return RepairOut(**item.__dict__, titles=[unit_title(predictor.circuit, unit) for unit in item.units])
+
+
+def _to_verify(predictor: Predictor, item: Verification) -> ToVerify:
+    circuit = predictor.circuit
+    return ToVerify(
+        reading=item.before.reading.id, test=test_view(circuit, item.test), label=describe_test(circuit, item.test),
+        expected=effect_range(item.now or item.before), before=reading_label(item.before.reading),
+        now=None if item.now is None else reading_label(item.now.reading), passed=item.passed,
     )  # fmt: skip

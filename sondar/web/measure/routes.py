@@ -22,6 +22,7 @@ from sondar.web.measure.models import (
     OverlayQuery,
     ReadingIn,
     ReadingPath,
+    RepairIn,
     VoidIn,
 )
 from sondar.web.measure.present import measuring_view
@@ -61,6 +62,15 @@ def add_reading(path: DiagnosisPath, body: ReadingIn) -> Any:
 def void(path: ReadingPath, body: VoidIn) -> Any:
     """Void a reading, with the reason; it stays in the record and no longer counts."""
     return _answer(measuring.void(workspace(), path.diagnosis_id, path.reading_id, body.client_key, body.reason))
+
+
+@api.post("/diagnoses/<uuid:diagnosis_id>/repairs", responses={"201": MeasuringView})
+def repair(path: DiagnosisPath, body: RepairIn) -> Any:
+    """Record a repair; what was measured so far then speaks about the vehicle before it."""
+    found = measuring.repair(
+        workspace(), path.diagnosis_id, body.client_key, body.units, body.action, substituted=body.substituted
+    )
+    return _answer(found), 201
 
 
 @api.post("/diagnoses/<uuid:diagnosis_id>/exclusions", responses={"200": MeasuringView})

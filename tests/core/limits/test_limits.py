@@ -44,8 +44,26 @@ def test_ratio_difference_and_temperature_by_hand() -> None:
         ratio(Measured(1.0, 0.01), Measured(0.02, 0.01))
     hot = copper_at(Measured(100.0, 1.0), 70.0, 20.0)
     assert hot.value == pytest.approx(100.0 / (1 + 0.00393 * 50))
-    assert from_table([(0.0, 10.0, 20.0), (10.0, 20.0, 40.0)], 5.0) == (15.0, 30.0)
-    assert from_table([(0.0, 10.0, 20.0), (10.0, 20.0, 40.0)], -30.0) == (10.0, 20.0)
+    # 4 K of doubt about the winding's temperature are 1.6 % of it.
+    assert hot.uncertainty == pytest.approx(math.hypot(1.0 / (1 + 0.00393 * 50), 0.00393 * 4 * hot.value))
+    assert from_table([(0.0, 10.0, 20.0), (10.0, 20.0, 40.0)], 5.0, ohms=False) == (15.0, 30.0)
+    assert from_table([(0.0, 10.0, 20.0), (10.0, 20.0, 40.0)], -30.0, ohms=False) == (10.0, 20.0)
+
+
+def test_a_thermistor_between_two_rows_follows_its_law_and_not_the_chord() -> None:
+    """B = 3500 K, 10 kΩ at 25 °C: 29,283 Ω at 0 °C, 12,217 Ω at 20 °C, and 18,624 Ω between them, where the chord has 20,750 Ω."""
+    rows = [(0.0, 29_282.79, 29_282.79), (20.0, 12_216.75, 12_216.75)]
+    assert from_table(rows, 10.0, ohms=True)[0] == pytest.approx(18_624.3, rel=1e-4)
+    assert from_table(rows, 10.0, ohms=False)[0] == pytest.approx(20_749.8, rel=1e-4)
+    assert from_table([(0.0, 0.0, 5.0), (20.0, 0.0, 9.0)], 10.0, ohms=True) == (0.0, 7.0)  # no logarithm of nothing
+
+
+def test_a_resistance_is_not_below_nothing() -> None:
+    """0.02 Ω by a meter of ±0.1 Ω keeps *0 to 0.5 Ω*; its own zero must not make that doubtful."""
+    assert conformity(Measured(0.02, 0.1), 0.0, 0.5).decision == "in doubt"
+    assert conformity(Measured(0.02, 0.1), 0.0, 0.5, least=0.0).decision == "pass"
+    # Cut off at 0: (Φ(1.8) − Φ(−0.2)) / (1 − Φ(−0.2))
+    assert conformity(Measured(0.02, 0.1), None, 0.2, least=0.0).conforms == pytest.approx((0.96407 - 0.42074) / 0.57926, abs=1e-4)
 
 
 def card(circuit: Circuit, faults: list[tuple[str, str | None]], seed: int = 3, temperature_c: float = 20.0) -> list[LimitView]:

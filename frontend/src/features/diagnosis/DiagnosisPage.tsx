@@ -8,11 +8,15 @@ import { depthTint, groupName, minutes, percent } from "../../lib/format";
 import { Notice } from "../../ui/Notice";
 import { ThenAndNow } from "../measure/panels/ThenAndNow";
 import { ThreeWayField } from "../measure/panels/ThreeWayField";
+import { ToVerify } from "../measure/panels/ToVerify";
+import { RecordRepair } from "./RecordRepair";
 
 /** The conclusion: what is wrong, how sure, what speaks for and against, what would change it, what now. */
 export function DiagnosisPage() {
   const { diagnosisId = "" } = useParams();
   const { data: measuring, error } = useQuery(measuringQuery(diagnosisId));
+  const { data: me } = useQuery(meQuery);
+  const canWrite = me?.role !== "read-only";
   const navigate = useNavigate();
   useHotkeys("b", () => navigate(`/measure/${diagnosisId}`));
   if (error) {
@@ -24,6 +28,10 @@ export function DiagnosisPage() {
   }
   if (!measuring) return <main className="p-6">Reading the record …</main>;
   const { conclusion, suspects } = measuring.assessment;
+  const since = measuring.repairs.at(-1)?.seq ?? 0;
+  const counted = measuring.readings.filter(
+    (item) => item.voided_because === null && item.seq > since,
+  ).length;
   const leading = suspects.find((suspect) => suspect.unit === conclusion.units[0]);
   const more = measuring.assessment.proposals[0];
   return (
@@ -39,9 +47,9 @@ export function DiagnosisPage() {
       <div className="min-w-0 space-y-6">
         <section>
           <p className="text-soft">
-            {conclusion.settled ? "Diagnosis" : "No conclusion yet"}, from{" "}
-            {measuring.assessment.effects.length} reading
-            {measuring.assessment.effects.length === 1 ? "" : "s"}
+            {conclusion.settled ? "Diagnosis" : "No conclusion yet"}, from {counted} reading
+            {counted === 1 ? "" : "s"}
+            {since > 0 && " since the repair"}
           </p>
           <h2 className="text-3xl leading-tight" data-testid="conclusion">
             {conclusion.sentence}
@@ -88,6 +96,8 @@ export function DiagnosisPage() {
             ))}
           </div>
         </section>
+        <ToVerify measuring={measuring} />
+        {canWrite && <RecordRepair measuring={measuring} />}
         <EvidenceTable measuring={measuring} leading={leading} />
       </div>
       <aside className="space-y-6">
@@ -130,7 +140,10 @@ type Suspect = Measuring["assessment"]["suspects"][number];
 /** Each reading's weight for or against the leading unit, as a bar to the right or the left. */
 function EvidenceTable({ measuring, leading }: { measuring: Measuring; leading: Suspect | undefined }) {
   if (!leading) return null;
-  const standing = measuring.readings.filter((reading) => reading.voided_because === null);
+  const since = measuring.repairs.at(-1)?.seq ?? 0;
+  const standing = measuring.readings.filter(
+    (reading) => reading.voided_because === null && reading.seq > since,
+  );
   const largest = Math.max(1, ...leading.evidence.map((item) => Math.abs(item.weight_ban)));
   return (
     <section>

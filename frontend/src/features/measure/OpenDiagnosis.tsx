@@ -25,6 +25,7 @@ import { ReadingsList } from "./panels/ReadingsList";
 import { SetupBar } from "./panels/SetupBar";
 import { SidePanel, type SideTab } from "./panels/SidePanel";
 import { ThenAndNow } from "./panels/ThenAndNow";
+import { ToVerify } from "./panels/ToVerify";
 import { Waveform } from "./panels/Waveform";
 import { useActions } from "./useActions";
 
@@ -253,6 +254,7 @@ export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; ci
             />
           </div>
         )}
+        <ToVerify measuring={measuring} onTest={setTest} />
         <Learned assessment={assessment} />
         {!own && (
           <SameSetup
@@ -311,6 +313,7 @@ export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; ci
             ) : (
               <ReadingsList
                 readings={measuring.readings}
+                repairs={measuring.repairs}
                 effects={assessment.effects}
                 pending={queue.pending}
                 waiting={queue.waiting}

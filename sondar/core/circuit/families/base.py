@@ -188,9 +188,17 @@ def open_severity(branch: str) -> tuple[Severity, ...]:
     return (Severity("open", 1.0, (Change(branch, add_ohm=OPEN_OHM),)),)
 
 
+FAINT_OHM, FAINT_SHARE = 0.25, 0.3
+"""Added resistances below this are no more than a long wire has, and count so much of others."""
+
+
 def series_severities(branch: str, grid: tuple[float, ...] = SERIES_GRID_OHM) -> tuple[Severity, ...]:
-    """Added resistance, equally likely per step of a log grid (scale-free ignorance)."""
-    return tuple(Severity(format_si(r, "Ω", 2), 1 / len(grid), (Change(branch, add_ohm=r),), ("add", math.log10(r))) for r in grid)
+    """Added resistance, equally likely per step of a log grid (scale-free ignorance); what is faint seldom brings a vehicle in."""
+    weights = [FAINT_SHARE if r < FAINT_OHM else 1.0 for r in grid]
+    return tuple(
+        Severity(format_si(r, "Ω", 2), weight / sum(weights), (Change(branch, add_ohm=r),), ("add", math.log10(r)))
+        for r, weight in zip(grid, weights, strict=True)
+    )
 
 
 def path_severities(branch: str, grid: tuple[float, ...] = LEAK_GRID_OHM) -> tuple[Severity, ...]:

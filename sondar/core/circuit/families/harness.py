@@ -160,7 +160,7 @@ class Plug(Part):
                 self.fault(part_id, f"bridge_{one}_{two}", f"{pins} bridged (water, bent pin), or their wires chafed together",
                            (0.2 if near else 0.05) * factor, f"{part_id}.{one}", path_severities(bridge)),
                 self.fault(part_id, f"exchanged_{one}_{two}", f"{pins} exchanged", 0.03 if near else 0.01, f"{part_id}.{one}",
-                           (Severity("exchanged", 1.0, exchanged),)),
+                           (Severity("exchanged", 1.0, exchanged),), traits=("evident",)),
             ]  # fmt: skip
         return found
 

@@ -84,6 +84,14 @@ class Converting(Form):
         """
 
 
+OHM = "Ω"
+
+
+def least_of(context: Context) -> float | None:
+    """Least that a quantity can be at all: a resistance is not negative, whatever a meter's zero makes of it."""
+    return 0.0 if context.unit == OHM else None
+
+
 def plain_figure(unit: str, share: bool) -> Callable[[float], str]:
     """How figures of a limit are written: with their unit, or as a percentage."""
     return lambda value: f"{value * 100:.1f} %" if share else format_si(value, unit)

@@ -7,7 +7,7 @@ from typing import Any
 
 from sondar.core.circuit.families.base import Fields, Quantity
 from sondar.core.limits.conformity import Conformity, Measured, conformity
-from sondar.core.limits.forms.base import Context, Judging, as_range, sure
+from sondar.core.limits.forms.base import Context, Judging, as_range, least_of, sure
 
 
 class BoundsFields(Fields):
@@ -33,4 +33,4 @@ class Bounds(Judging):
     def judge(self, limit: Any, measured: Measured | None, word: str | None, context: Context) -> Conformity:
         if measured is None:
             return sure(context.over and limit.max is None)
-        return conformity(measured, limit.min, limit.max)
+        return conformity(measured, limit.min, limit.max, least=least_of(context))

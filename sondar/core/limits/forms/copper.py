@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
 from pydantic import Field
 
 from sondar.core.circuit.families.base import Fields
@@ -13,6 +14,9 @@ from sondar.core.limits.forms.base import Context, Converting
 from sondar.core.quantities import format_si
 
 SAID_FROM_K = 1.0
+
+WINDING_SD_K = 4.0
+"""Standard uncertainty of a winding's temperature: it follows the job's temperature slowly, and warms while it is driven."""
 
 
 class CopperFields(Fields):
@@ -35,8 +39,13 @@ class Copper(Converting):
 
 
 def copper_at(measured: Measured, temperature_c: float, target_c: float) -> Measured:
-    """Resistance of a copper winding measured at one temperature, as it would be at another (IEC 60028)."""
+    """Resistance of a copper winding measured at one temperature, as it would be at another (IEC 60028).
+
+    Its temperature is known only to ``WINDING_SD_K``, which adds to the uncertainty.
+    """
     factor = (1.0 + COPPER_TEMPERATURE_COEFFICIENT * (target_c - 20.0)) / (
         1.0 + COPPER_TEMPERATURE_COEFFICIENT * (temperature_c - 20.0)
     )
-    return Measured(measured.value * factor, measured.uncertainty * factor)
+    value = measured.value * factor
+    by_temperature = abs(value) * COPPER_TEMPERATURE_COEFFICIENT * WINDING_SD_K
+    return Measured(value, float(np.hypot(measured.uncertainty * factor, by_temperature)))

@@ -7,6 +7,7 @@ import { ReadingGauge } from "./ReadingGauge";
 
 interface Props {
   readings: Reading[];
+  repairs: Measuring["repairs"];
   effects: Measuring["assessment"]["effects"];
   pending: ReadingIn[];
   waiting: boolean;
@@ -19,6 +20,10 @@ interface Props {
 /** Readings, newest first, each with what it did to the suspects. */
 export const ReadingsList = memo(function ReadingsList(props: Props) {
   const { readings, pending, waiting, onVoid, onCorrect, onAgain } = props;
+  const inOrder = [...readings].reverse();
+  /** The first reading under each repair, newest first. */
+  const repairedAfter = (reading: Reading, newer: Reading | undefined) =>
+    props.repairs.filter((repair) => repair.seq > reading.seq && repair.seq < (newer?.seq ?? Infinity));
   const effects = new Map(props.effects.map((effect) => [effect.reading, effect]));
   return (
     <ol className="border-t border-rule" aria-label="Readings, newest first">
@@ -35,7 +40,8 @@ export const ReadingsList = memo(function ReadingsList(props: Props) {
           </div>
         </li>
       ))}
-      {[...readings].reverse().map((reading) => {
+      {inOrder.map((reading, index) => {
+        const repairs = repairedAfter(reading, inOrder[index - 1]);
         const effect = effects.get(reading.id);
         const voided = reading.voided_because !== null;
         return (
@@ -45,6 +51,12 @@ export const ReadingsList = memo(function ReadingsList(props: Props) {
             data-reading={reading.id}
             data-voided={voided}
           >
+            {repairs.map((repair) => (
+              <p key={repair.id} className="-mt-2 mb-2 border-b-2 border-ink py-1 text-sm">
+                <strong className="font-[650]">{repair.action}:</strong> {repair.titles.join(", ")}. What
+                follows was measured before it.
+              </p>
+            ))}
             <div className="flex items-start gap-3">
               <span
                 className={`figure w-24 shrink-0 text-xl leading-6 ${voided ? "line-through opacity-60" : ""}`}

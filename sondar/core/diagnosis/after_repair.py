@@ -1,0 +1,147 @@
+"""After a repair: what was measured before speaks about the vehicle before, what is measured now about the vehicle now.
+
+A repair of what is at fault cures with probability ``CURED``. So the belief about the vehicle now starts where the belief about the
+vehicle before ended, with the repaired units' share given to *no fault*, and a little to a second cause that the first one hid. The tests
+that failed before are the list to verify: a repair is proved when they are within the expected range.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from sondar.core.diagnosis.belief import Array
+from sondar.core.diagnosis.costs import Situation
+from sondar.core.diagnosis.judge import Effect, Judgement, judge
+from sondar.core.diagnosis.predictions import Predictor
+from sondar.core.instruments.base import Test
+from sondar.core.instruments.reading import Reading
+
+CURED = 0.96
+"""Chance that the repair of what is at fault leaves it in order: new parts that are bad and joints that do not hold make up the rest."""
+
+SECOND_CAUSE = 0.06
+"""Chance that something else is at fault beside what was repaired, in a workshop's intake of single complaints."""
+
+
+@dataclass(frozen=True)
+class Repair:
+    """What was done, and after how many of the readings that stand.
+
+    Attributes:
+        units: replaceable units that were repaired or replaced. action: in words.
+        substituted: a known good part was fitted to try it; the old one may come back.
+    """
+
+    units: tuple[str, ...]
+    action: str
+    after: int
+    substituted: bool = False
+
+
+@dataclass(frozen=True, eq=False)
+class Verification:
+    """A test that failed before the repair.
+
+    Attributes:
+        before: its last reading before. now: its last reading since, with what it did; None while it has not been repeated.
+    """
+
+    test: Test
+    before: Effect
+    now: Effect | None
+
+    @property
+    def passed(self) -> bool | None:
+        """Within the expected range now; None while it has not been repeated."""
+        return None if self.now is None else self.now.within_expected
+
+
+@dataclass(frozen=True, eq=False)
+class RepairedJudgement:
+    """A judgement of the vehicle as it is now, after the last repair.
+
+    Attributes:
+        now: from the readings since; the same as ``before`` if nothing has been repaired.
+        earlier: what the readings before the last repair did. to_verify: one entry per test that failed before the first repair.
+    """
+
+    now: Judgement
+    repairs: tuple[Repair, ...]
+    earlier: tuple[Effect, ...]
+    to_verify: tuple[Verification, ...]
+
+
+def prior_after(judgement: Judgement, units: Sequence[str]) -> Array:
+    """(H,) belief about the vehicle right after a repair of some units."""
+    hypotheses, now = judgement.belief.hypotheses, judgement.belief.now.copy()
+    repaired = hypotheses.member[:, [hypotheses.units.index(unit) for unit in units if unit in hypotheses.units]].any(axis=1)
+    share = float(now[repaired].sum())
+    now[repaired] *= 1.0 - CURED
+    rest = np.where(repaired, 0.0, hypotheses.prior)
+    rest[[0, -1]] = 0.0
+    second = _beside(judgement, units)
+    hidden = max(SECOND_CAUSE, float(second.sum()))
+    spread = SECOND_CAUSE * rest / rest.sum() + second
+    now += CURED * share * hidden * spread / max(float(spread.sum()), 1e-12)
+    now[0] += CURED * share * (1.0 - hidden)
+    result: Array = now / now.sum()
+    return result
+
+
+def _beside(judgement: Judgement, units: Sequence[str]) -> Array:
+    """(H,) probability that pairs of faults put on what was not repaired of them."""
+    hypotheses = judgement.belief.hypotheses
+    found = np.zeros(len(hypotheses.suspects))
+    for pair in judgement.pairs:
+        for index, other in ((0, 1), (1, 0)):
+            if pair.units[index] in units and pair.units[other] not in units:
+                rows = hypotheses.index(pair.faults[other], pair.severities[other]) or hypotheses.index(pair.faults[other])
+                found[rows] += pair.probability / len(rows)
+    return found
+
+
+def judge_repaired(
+    predictor: Predictor, readings: Sequence[Reading], situation: Situation, repairs: Sequence[Repair], prior: Array | None = None,
+    known: Sequence[Reading] = (),
+) -> RepairedJudgement:  # fmt: skip
+    """Judge a circuit of which units may have been repaired between the readings.
+
+    Args:
+        repairs: in the order of their ``after``. prior, known: as for ``judge``.
+    """
+    prior, start, earlier = before_now(predictor, readings, situation, repairs, prior, known)
+    done = tuple(dict.fromkeys(unit for repair in repairs for unit in repair.units))
+    now = replace(judge(predictor, readings[start:], situation, prior, known), repaired=done)
+    return RepairedJudgement(now, tuple(repairs), earlier, _to_verify(repairs, earlier, now.effects))
+
+
+def before_now(
+    predictor: Predictor, readings: Sequence[Reading], situation: Situation, repairs: Sequence[Repair], prior: Array | None = None,
+    known: Sequence[Reading] = (),
+) -> tuple[Array | None, int, tuple[Effect, ...]]:  # fmt: skip
+    """Belief right after the last repair, the number of readings before it, and what they did."""
+    start, earlier = 0, list[Effect]()
+    for repair in repairs:
+        before = judge(predictor, readings[start : repair.after], situation, prior, known)
+        earlier += before.effects
+        prior, start = prior_after(before, repair.units), repair.after
+    return prior, start, tuple(earlier)
+
+
+def _to_verify(repairs: Sequence[Repair], earlier: Sequence[Effect], since: Sequence[Effect]) -> tuple[Verification, ...]:
+    if not repairs:
+        return ()
+    failed: dict[Test, Effect] = {}
+    for effect in earlier:
+        if not effect.within_expected and not effect.reading.device.finding:
+            failed[_plain(effect.reading.test)] = effect
+    latest = {_plain(effect.reading.test): effect for effect in since}
+    return tuple(Verification(effect.reading.test, effect, latest.get(test)) for test, effect in failed.items())
+
+
+def _plain(test: Test) -> Test:
+    """The test at one temperature: the day may have got warmer between."""
+    return replace(test, setup=replace(test.setup, temperature_c=0.0))

@@ -1,0 +1,100 @@
+"""After a repair: readings before it speak about the vehicle before, readings since about the vehicle now."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import pytest
+
+from sondar.core.circuit.model import Setup
+from sondar.core.diagnosis.after_repair import CURED, Repair, judge_repaired
+from sondar.core.diagnosis.costs import Situation
+from sondar.core.diagnosis.hypotheses import NONE
+from sondar.core.diagnosis.judge import judge
+from sondar.core.diagnosis.predictions import Predictor
+from sondar.core.instruments.base import Test
+from sondar.core.instruments.reading import Reading
+from sondar.core.wording.conclusion import actions, sentence
+from sondar.simulators.vehicle import SimulatedVehicle
+
+
+@pytest.fixture
+def situation(ambient_predictor: Predictor) -> Situation:
+    return Situation(ambient_predictor.circuit.rest_setup(), instruments=tuple(ambient_predictor.instruments))
+
+
+def taken(vehicle: SimulatedVehicle, tests: list[Test]) -> list[Reading]:
+    return [Reading(str(i), test, *vehicle.measure(test.instrument, test.red, test.black, test.setup)) for i, test in enumerate(tests)]
+
+
+def wanted(predictor: Predictor) -> list[Test]:
+    on = predictor.circuit.setup({"key": "on"})
+    return [
+        Test("voltmeter", "X31.1", "X31.2", on), Test("voltmeter", "X2.11", "X2.12", on), Test("voltmeter", "X12.7", "X12.8", on),
+        Test("voltmeter", "X31.1", "BAT.neg", on), Test("voltmeter", "X31.2", "BAT.neg", on),
+    ]  # fmt: skip
+
+
+def faulty(predictor: Predictor) -> list[Reading]:
+    return taken(SimulatedVehicle(predictor.circuit, [("W2.open", "open")], 3), wanted(predictor))
+
+
+def test_what_was_measured_before_does_not_argue_with_the_repair(ambient_predictor: Predictor, situation: Situation) -> None:
+    before = faulty(ambient_predictor)
+    found = judge(ambient_predictor, before, situation)
+    assert found.ranking.leading[0] == "W2"
+    healthy = taken(SimulatedVehicle(ambient_predictor.circuit, [], 3), wanted(ambient_predictor))
+    repair = Repair(("W2",), "Wire replaced", len(before))
+    after = judge_repaired(ambient_predictor, [*before, *healthy], situation, [repair])
+    assert after.now.ranking.leading == (NONE,)
+    assert after.now.belief.units()[0] > 0.95
+    assert "After the repair" in sentence(after.now)
+    assert any("again" in action for action in actions(after.now))
+    # All together, as if nothing had been repaired, no single fault explains both halves.
+    mixed = judge(ambient_predictor, [*before, *healthy], situation)
+    assert mixed.belief.units()[0] < 0.05
+
+
+def test_right_after_the_repair_the_belief_is_that_it_cured(ambient_predictor: Predictor, situation: Situation) -> None:
+    before = faulty(ambient_predictor)
+    share = dict(zip(ambient_predictor.hypotheses.units, judge(ambient_predictor, before, situation).belief.units(), strict=True))
+    after = judge_repaired(ambient_predictor, before, situation, [Repair(("W2",), "Wire replaced", len(before))])
+    units = dict(zip(ambient_predictor.hypotheses.units, after.now.belief.units(), strict=True))
+    assert units["W2"] == pytest.approx((1 - CURED) * share["W2"], rel=0.05, abs=0.01)
+    assert units[NONE] > 0.85 * share["W2"]
+
+
+def test_failed_tests_are_the_list_to_verify(ambient_predictor: Predictor, situation: Situation) -> None:
+    before = faulty(ambient_predictor)
+    repair = Repair(("W2",), "Wire replaced", len(before))
+    waiting = judge_repaired(ambient_predictor, before, situation, [repair]).to_verify
+    assert {item.test.red for item in waiting} >= {"X31.1"}
+    assert all(item.passed is None for item in waiting)
+    again = [item.test for item in waiting]
+    warmer = [replace(test, setup=replace(test.setup, temperature_c=26.0)) for test in again]  # the day went on
+    healthy = taken(SimulatedVehicle(ambient_predictor.circuit, [], 3), warmer)
+    done = judge_repaired(ambient_predictor, [*before, *healthy], situation, [repair]).to_verify
+    assert len(done) == len(waiting)
+    assert all(item.passed for item in done)
+
+
+def test_a_repair_that_did_not_cure_is_seen(ambient_predictor: Predictor, situation: Situation) -> None:
+    before = faulty(ambient_predictor)
+    still = [replace(reading, id=f"again {reading.id}") for reading in before]
+    repair = Repair(("X31.1",), "Contact cleaned", len(before))
+    after = judge_repaired(ambient_predictor, [*before, *still], situation, [repair])
+    assert after.now.ranking.leading[0] == "W2"
+    assert any(item.passed is False for item in after.to_verify)
+
+
+def test_a_second_fault_that_the_first_one_hid_is_found_after_the_repair(ambient_predictor: Predictor, situation: Situation) -> None:
+    """A cut wire hides a sensor that has changed its value; with the wire mended the sensor shows."""
+    circuit = ambient_predictor.circuit
+    severity = "×8"
+    before = taken(SimulatedVehicle(circuit, [("W2.open", "open"), ("B9.drift", severity)], 3), wanted(ambient_predictor))
+    ohms = Test("ohmmeter", "X31.1/c", "X31.2/c", Setup(circuit.rest_setup().controls, frozenset({"X31"})))
+    since = taken(SimulatedVehicle(circuit, [("B9.drift", severity)], 3), [*wanted(ambient_predictor), ohms])
+    after = judge_repaired(ambient_predictor, [*before, *since], situation, [Repair(("W2",), "Wire replaced", len(before))])
+    ahead = dict(zip(ambient_predictor.hypotheses.units, after.now.belief.units(), strict=True))
+    assert ahead["B9"] > 0.5
+    assert ahead["W2"] < 0.1
