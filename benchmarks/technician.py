@@ -19,6 +19,7 @@ from sondar.core.diagnosis.ranking import Ranking, evaluate
 from sondar.core.instruments import INSTRUMENTS, sensible_tests
 from sondar.core.instruments.base import Test
 from sondar.core.instruments.reading import Reading
+from sondar.core.wording.conclusion import PAIR_SAID_ABOVE
 from sondar.simulators.vehicle import SimulatedVehicle
 
 LIMIT = 60
@@ -50,6 +51,7 @@ class Outcome:
     Attributes:
         called: units of the leading class; certainty: stated for it; right: the hidden unit is in it.
         condemns: certain enough to act on, and it names a unit. cleared: certain that there is no fault here now.
+        said: units that are named: the leading class, and both of a pair that is said to explain everything together.
         steps: (stated probability of the leading unit, it was the hidden one) after every reading.
     """
 
@@ -61,6 +63,7 @@ class Outcome:
     readings: int
     steps: tuple[tuple[float, bool], ...]
     cleared: bool = False
+    said: frozenset[str] = frozenset()
 
 
 def by_plan(_predictor: Predictor, plan: Ranking, _belief: Belief, _situation: Situation) -> Test | None:
@@ -117,7 +120,10 @@ def follow_vehicle(
             leading = int(units.argmax())
             steps.append((float(units[leading]), belief.hypotheses.units[leading] in true))
         if isinstance(choose, InFileOrder) and units.max() < 0.4:
-            plan = Ranking((), False, "pays", (UNKNOWN,), 0.0, 0.0)  # far from a diagnosis: the fixed order needs no plan
+            plan, together = (
+                Ranking((), False, "pays", (UNKNOWN,), 0.0, 0.0),
+                None,
+            )  # far from a diagnosis: the fixed order needs no plan
         else:
             plan, together = ranked_together(predictor, belief, readings, situation)
         done = plan.settled if choose is by_plan else plan.certainty >= situation.decision_threshold
@@ -125,9 +131,11 @@ def follow_vehicle(
         if test is None:
             named = plan.leading[0] not in (NONE, UNKNOWN)
             certain = plan.certainty >= situation.decision_threshold - 1e-9
+            pairs = together.pairs[:1] if together and together.pairs[0].probability >= PAIR_SAID_ABOVE else ()
+            said = frozenset(plan.leading).union(*(pair.units for pair in pairs))
             return Outcome(
                 plan.leading, plan.certainty, bool(true & set(plan.leading)) and named, named and certain, minutes, len(readings),
-                tuple(steps), plan.leading[0] == NONE and certain,
+                tuple(steps), plan.leading[0] == NONE and certain, said,
             )  # fmt: skip
         proposal = evaluate(predictor, belief, situation, test)
         assert proposal is not None

@@ -15,11 +15,12 @@ Run: ``./run bench worlds`` (``--worlds abch --cases 1000 --seed 5``, ``--quick`
 from __future__ import annotations
 
 import argparse
+import itertools
 import json
 import multiprocessing
 import time
 from collections import Counter, defaultdict
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from scipy.stats import beta
@@ -73,7 +74,8 @@ class World:
     """One vehicle of a world, ready to be measured.
 
     Attributes:
-        units: one set per fault of it; any unit of the set is right. battery_v: key off; None where it is as described.
+        units: one set per fault of it; any unit of the set is right. each: its changes, per fault.
+        battery_v: key off; None where it is as described.
         presence: share of the readings in which an intermittent fault is there; provoked: what brings it out for certain.
     """
 
@@ -81,7 +83,7 @@ class World:
     circuit: str
     kinds: tuple[str, ...]
     units: tuple[frozenset[str], ...]
-    changes: tuple[Change, ...]
+    each: tuple[tuple[Change, ...], ...]
     document: CircuitDocument
     paths: tuple[tuple[str, str, str], ...]
     conditions: Conditions
@@ -90,6 +92,21 @@ class World:
     presence: float = 1.0
     provoked: str = ""
     battery_v: float | None = field(default=None)
+
+    @property
+    def changes(self) -> tuple[Change, ...]:
+        """Of all faults together."""
+        return tuple(itertools.chain.from_iterable(self.each))
+
+    def without(self, units: frozenset[str]) -> World:
+        """The vehicle after the repair of some units."""
+        left = [index for index, own in enumerate(self.units) if not own & units]
+        return replace(
+            self,
+            kinds=tuple(self.kinds[i] for i in left),
+            units=tuple(self.units[i] for i in left),
+            each=tuple(self.each[i] for i in left),
+        )
 
 
 def disturbed_battery(document: CircuitDocument, volts: float, rng: np.random.Generator) -> CircuitDocument:
@@ -132,9 +149,22 @@ def any_conditions(rng: np.random.Generator) -> Conditions:
     )  # fmt: skip
 
 
-def is_seen(described: Circuit, vehicle: RealVehicle, changes: tuple[Change, ...], temperature_c: float) -> bool:
-    """True if some instrument at hand shows the fault, beyond its own error and beyond what the wrong description does."""
-    blown = blown_fuses(vehicle, [(), changes], temperature_c)
+def is_masked(case: World) -> bool:
+    """True if one of two faults shows nothing that the other does not show alone."""
+    described, vehicle = Circuit(case.document), RealVehicle(case.document, case.paths)
+    first, second = case.each
+    return not (is_seen(described, vehicle, second, 20.0, beside=first) and is_seen(described, vehicle, first, 20.0, beside=second))
+
+
+def is_seen(
+    described: Circuit, vehicle: RealVehicle, changes: tuple[Change, ...], temperature_c: float, beside: tuple[Change, ...] = ()
+) -> bool:
+    """True if some instrument at hand shows the fault, beyond its own error and beyond what the wrong description does.
+
+    ``beside`` is another fault of the vehicle: then it is what a fault adds to that.
+    """
+    ways = [beside, (*beside, *changes)]
+    blown = blown_fuses(vehicle, ways, temperature_c)
     apart = [frozenset[str](), *(frozenset({c}) for c, spec in described.document.connectors.items() if not spec.restraint)]
     tools = frozenset(TOOLS)
     for unplugged in apart:
@@ -143,7 +173,7 @@ def is_seen(described: Circuit, vehicle: RealVehicle, changes: tuple[Change, ...
             tests = sensible_tests(described, setup, tools)
             if not tests:
                 continue
-            found = displays(Population(vehicle, setup, [(), changes], blown, [None, None], samples=1), tests)
+            found = displays(Population(vehicle, setup, ways, blown, [None, None], samples=1), tests)
             nominal = displays(Population(described, setup, [()], blown_fuses(described, [()]), [None], samples=1), tests)
             for name, shown in found.items():
                 if (np.abs(shown.words[1] - shown.words[0]).max(axis=-1, initial=0.0) > 0.5).any():
@@ -173,21 +203,19 @@ def draw_one(world: str, name: str, document: CircuitDocument, rng: np.random.Ge
         if disturb == "d":
             true = wrongly_described(document, rng)
         chosen = _chosen(world, listed, neighbours, described, rng)
-        changes = tuple(change for trouble in chosen for change in trouble.draw(_middle(rng) if world == "a" else rng))
+        each = tuple(trouble.draw(_middle(rng) if world == "a" else rng) for trouble in chosen)
         paths = tuple(path for trouble in chosen for path in trouble.paths)
         comes_and_goes = world == "g"
         presence = float(rng.uniform(0.1, 0.9)) if comes_and_goes else 1.0
         provoked = str(rng.choice(["wiggled", "hot", "cold"])) if comes_and_goes else ""
         made = World(
-            world, name, tuple(t.kind for t in chosen), tuple(t.units for t in chosen), changes, true, paths, conditions,
+            world, name, tuple(t.kind for t in chosen), tuple(t.units for t in chosen), each, true, paths, conditions,
             int(rng.integers(1 << 30)), "sometimes" if comes_and_goes else "always", presence, provoked, volts,
         )  # fmt: skip
         vehicle = RealVehicle(true, paths)
         warm = conditions.temperature_c if conditions.temperature_c is not None else 20.0
         try:
-            if all(
-                is_seen(described, vehicle, t.draw(np.random.default_rng(0)) if len(chosen) > 1 else changes, warm) for t in chosen
-            ):
+            if all(is_seen(described, vehicle, changes, warm) for changes in each):
                 return made
         except SondarError:
             continue
@@ -232,8 +260,24 @@ def _chosen(
     return [pick(neighbours if neighbours and rng.random() < 0.08 else listed)]
 
 
-def run_circuit(task: tuple[str, dict[str, int], int, int]) -> list[tuple[World, Outcome, float | None]]:
-    """All cases of one circuit: (vehicle, how it ended, minutes of the fixed order where it was followed too)."""
+@dataclass(frozen=True)
+class Result:
+    """A vehicle and how it ended.
+
+    Attributes:
+        fixed: minutes of the fixed order where it was followed too. masked: one of two faults hides the other.
+        second: after the repair of the first of two faults, whether the other was then named; None where nothing was left.
+    """
+
+    case: World
+    outcome: Outcome
+    fixed: float | None = None
+    masked: bool = False
+    second: bool | None = None
+
+
+def run_circuit(task: tuple[str, dict[str, int], int, int]) -> list[Result]:
+    """All cases of one circuit."""
     name, counts, seed, compare = task
     document = load_circuit_text(library_circuits()[name])
     rows = []
@@ -242,12 +286,19 @@ def run_circuit(task: tuple[str, dict[str, int], int, int]) -> list[tuple[World,
         rng = np.random.default_rng([seed, ord(world), *name.encode()])
         for index in range(count):
             case = draw_one(world, name, document, rng)
-            vehicle = case_vehicle(case)
-            outcome = follow_vehicle(predictor, vehicle, case.units, by_plan, LIMIT, present=TOLD_PRESENT if world == "g" else 1.0)
-            fixed = None
+            present = TOLD_PRESENT if world == "g" else 1.0
+            outcome = follow_vehicle(predictor, case_vehicle(case), case.units, by_plan, LIMIT, present=present)
+            found = Result(case, outcome)
             if world == "a" and index < compare:
-                fixed = follow_vehicle(predictor, case_vehicle(case), case.units, InFileOrder(predictor), 2000).minutes
-            rows.append((case, outcome, fixed))
+                fixed = follow_vehicle(predictor, case_vehicle(case), case.units, InFileOrder(predictor), 2000)
+                found = replace(found, fixed=fixed.minutes)
+            if world == "f":
+                left = case.without(frozenset(outcome.called))
+                found = replace(found, masked=is_masked(case))
+                if outcome.right and left.units:
+                    again = follow_vehicle(predictor, case_vehicle(left), left.units, by_plan, LIMIT)
+                    found = replace(found, second=again.right)
+            rows.append(found)
     return rows
 
 
@@ -271,10 +322,10 @@ def lower_bound(count: int, total: int) -> float:
     return 0.0 if count == 0 else float(beta.ppf(0.05, count, total - count + 1))
 
 
-def table(rows: list[tuple[World, Outcome, float | None]]) -> dict[str, object]:
+def table(rows: list[Result]) -> dict[str, object]:
     """Figures of one world."""
     n = len(rows)
-    outcomes = [o for _, o, _ in rows]
+    outcomes = [row.outcome for row in rows]
     wrong = sum(o.condemns and not o.right for o in outcomes)
     right = sum(o.right for o in outcomes)
     inconclusive = sum(not o.condemns and not o.cleared for o in outcomes)
@@ -291,9 +342,15 @@ def table(rows: list[tuple[World, Outcome, float | None]]) -> dict[str, object]:
     }
     if classes:
         found["class, mean and p95"] = (round(float(np.mean(classes)), 2), float(np.percentile(classes, 95)))
-    compared = [(o.minutes, fixed) for _, o, fixed in rows if fixed is not None]
+    compared = [(row.outcome.minutes, row.fixed) for row in rows if row.fixed is not None]
     if compared:
         found["minutes ÷ fixed order"] = round(sum(m for m, _ in compared) / sum(f for _, f in compared), 3)
+    apart = [all(units & row.outcome.said for units in row.case.units) for row in rows if row.case.world == "f" and not row.masked]
+    if apart:
+        found["both named, where neither masks the other"] = f"{sum(apart)} of {len(apart)}, {sum(apart) / len(apart):.2%}"
+    second = [row.second for row in rows if row.second is not None]
+    if second:
+        found["the second named after the repair of the first"] = f"{sum(second)} of {len(second)}, {sum(second) / len(second):.2%}"
     return found
 
 
@@ -317,25 +374,29 @@ def main() -> None:
             counts[world] = total // len(names) + (position < total % len(names))
         tasks.append((name, counts, arguments.seed, arguments.compare))
     started = time.perf_counter()
-    rows: list[tuple[World, Outcome, float | None]] = []
+    rows: list[Result] = []
     with multiprocessing.get_context("spawn").Pool(2, maxtasksperchild=1) as pool:
         for done in pool.imap_unordered(run_circuit, tasks, chunksize=1):
             rows += done
-            for case, outcome, _ in done if arguments.list else []:
+            for case, outcome in [(row.case, row.outcome) for row in done] if arguments.list else []:
                 bad = outcome.condemns or outcome.cleared if case.world == "e" else True
                 if not outcome.right and bad and not (case.world == "h" and outcome.cleared):
                     print(describe(case, outcome), flush=True)
     by_world = defaultdict(list)
     for row in rows:
-        by_world[row[0].world].append(row)
+        by_world[row.case.world].append(row)
     for world in sorted(by_world):
         print(world, json.dumps(table(by_world[world]), ensure_ascii=False))
-    pooled = [(o.certainty, o.right) for c, o, _ in rows if c.world in "abcd" and o.called and o.called[0] not in (NONE, UNKNOWN)]
+    pooled = [
+        (row.outcome.certainty, row.outcome.right)
+        for row in rows
+        if row.case.world in "abcd" and row.outcome.called and row.outcome.called[0] not in (NONE, UNKNOWN)
+    ]
     if pooled:
         print("calibration a to d", json.dumps(calibration(pooled)))
     for world in sorted(by_world):
         kinds: dict[str, Counter[str]] = defaultdict(Counter)
-        for case, outcome, _ in by_world[world]:
+        for case, outcome in ((row.case, row.outcome) for row in by_world[world]):
             state = "right" if outcome.right else "wrong" if outcome.condemns else "cleared" if outcome.cleared else "open"
             kinds[" + ".join(sorted(case.kinds)) if world != "f" else "two faults"][state] += 1
         print(world, "by kind:", "; ".join(f"{k} {dict(v)}" for k, v in sorted(kinds.items()) if v["right"] < sum(v.values())))

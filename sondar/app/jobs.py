@@ -174,7 +174,9 @@ def answer(work: Workspace, job_id: UUID, client_key: UUID, field: str, value: A
     """
     kept = job_record.checked(field, value)
     if field == "stage" and kept == "closed" and (left := measuring.unproved(work, job_id)):
-        what = f"after the repair these have not been within the expected range yet: {'; '.join(left[:4])}. Measure them again first."
+        what = (
+            f"after the repair these have not been within the expected range yet: {'; '.join(left[:4])}. Measure them again first."
+        )
         raise ConflictError("Repair not proved", what[0].upper() + what[1:])
     with work.transaction() as db:
         job = known_job(db, job_id)

@@ -79,7 +79,8 @@ class Case:
     def repaired(self) -> list[Repair]:
         """Repairs as the engine takes them."""
         return [
-            Repair(tuple(item.units), item.action, sum(r.seq < item.seq for r in self.valid), item.substituted) for item in self.repairs
+            Repair(tuple(item.units), item.action, sum(r.seq < item.seq for r in self.valid), item.substituted)
+            for item in self.repairs
         ]
 
 
@@ -213,7 +214,12 @@ def judge_case(work: Workspace, case: Case) -> Measuring:
 def _judged(case: Case, predictor: Predictor) -> tuple[RepairedJudgement, list[Reading]]:
     readings = [reading_of(predictor, item) for item in case.valid]
     found = judge_repaired(
-        predictor, readings, situation_of(case, predictor, readings), case.repaired, prior_of(case, predictor), known_of(case, predictor)
+        predictor,
+        readings,
+        situation_of(case, predictor, readings),
+        case.repaired,
+        prior_of(case, predictor),
+        known_of(case, predictor),
     )
     return found, readings
 
@@ -351,9 +357,7 @@ def conclude(work: Workspace, diagnosis_id: UUID, client_key: UUID) -> Measuring
     return replace(found, case=case)
 
 
-def repair(
-    work: Workspace, diagnosis_id: UUID, client_key: UUID, units: list[str], action: str, *, substituted: bool
-) -> Measuring:
+def repair(work: Workspace, diagnosis_id: UUID, client_key: UUID, units: list[str], action: str, *, substituted: bool) -> Measuring:
     """Record a repair; what was measured so far then speaks about the vehicle before it.
 
     Raises:

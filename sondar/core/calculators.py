@@ -89,7 +89,9 @@ def _source_resistance(v: Values) -> list[Result]:
     _needs_positive(v, "amps")
     sag = v["open"] - v["loaded"]
     if sag < 0:
-        raise QuantityError(f"{v['loaded']:g}", "a voltage with load that is not above that without: exchange the two, or read both again")
+        raise QuantityError(
+            f"{v['loaded']:g}", "a voltage with load that is not above that without: exchange the two, or read both again"
+        )
     return [
         _result("Voltage lost", sag, "V"),
         _result("Source resistance", sag / v["amps"], "Ω"),

@@ -28,9 +28,11 @@ ASKED_FROM, ASKED_AT_ONCE = 0.3, 0.6
 """Pairs are looked for when *not on the drawing* has at least this much and a diagnosis is due, or this much at any time; or two readings
 would have to be errors."""
 READINGS_FROM = 3
-FAULTS_PER_READING = 5
-CANDIDATES = 24
-LOOKED_AT = 60
+FAULTS_PER_READING = 7
+CANDIDATES = 32
+LOOKED_AT = 90
+LED_FROM = 0.5
+"""A unit is called from pairs if it had at least this before the last reading."""
 PLANNED_FROM = 0.2
 """The next test tells pairs apart from this share of them on."""
 BLUR = 0.03
@@ -156,7 +158,20 @@ def ranked_together(
         threshold = situation.decision_threshold
         settled = planned.settled and (planned.reason != "certain" or together.units.max() >= threshold)
         ranking = replace(planned, settled=settled, leading=ranking.leading, certainty=ranking.certainty)
-    return concluded(belief, ranking, together, situation.decision_threshold), together
+    found = concluded(belief, ranking, together, situation.decision_threshold)
+    if found.settled and not ranking.settled and not _led_before(predictor, belief, readings, found.leading[0]):
+        found = replace(found, settled=False, reason=ranking.reason)
+    return found, together
+
+
+def _led_before(predictor: Predictor, belief: Belief, readings: Sequence[Reading], unit: str) -> bool:
+    """True if a unit led in what pairs explain before the last reading, too: one reading alone does not make a call of two faults."""
+    last = replace(
+        belief, now=belief.steps[-2], steps=belief.steps[:-1], log_likelihood=belief.log_likelihood[:-1], residual=belief.residual[:-1],
+        error=belief.error[:-1], expected=belief.expected[:-1],
+    )  # fmt: skip
+    before = explain_together(predictor, last, readings[:-1])
+    return before is not None and float(before.units[belief.hypotheses.units.index(unit)]) >= LED_FROM
 
 
 def concluded(belief: Belief, ranking: Ranking, together: Together | None, decision_threshold: float) -> Ranking:

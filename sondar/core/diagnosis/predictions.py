@@ -364,7 +364,7 @@ def _borders(mean: Array, sd: Array, figures: npt.NDArray[np.bool_]) -> Array:
     spread = np.full((len(mean), NUMERIC_CLASSES - 3 - GAP_BORDERS), np.inf)
     some = np.isfinite(outside).any(axis=1)
     if some.any():
-        shares: Array = (np.arange(spread.shape[1]) + 1.0) / (spread.shape[1] + 1.0)
+        shares: Array = np.linspace(0.0, 1.0, spread.shape[1] + 2)[1:-1]
         spread[some] = _quantiles(outside[some], shares)
     spread = np.where((spread >= low) & (spread <= high), np.inf, spread)
     found = np.concatenate([low, high, gaps, spread], axis=1)

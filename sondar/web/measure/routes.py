@@ -67,9 +67,7 @@ def void(path: ReadingPath, body: VoidIn) -> Any:
 @api.post("/diagnoses/<uuid:diagnosis_id>/repairs", responses={"201": MeasuringView})
 def repair(path: DiagnosisPath, body: RepairIn) -> Any:
     """Record a repair; what was measured so far then speaks about the vehicle before it."""
-    found = measuring.repair(
-        workspace(), path.diagnosis_id, body.client_key, body.units, body.action, substituted=body.substituted
-    )
+    found = measuring.repair(workspace(), path.diagnosis_id, body.client_key, body.units, body.action, substituted=body.substituted)
     return _answer(found), 201
 
 

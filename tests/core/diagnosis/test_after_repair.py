@@ -24,7 +24,9 @@ def situation(ambient_predictor: Predictor) -> Situation:
 
 
 def taken(vehicle: SimulatedVehicle, tests: list[Test]) -> list[Reading]:
-    return [Reading(str(i), test, *vehicle.measure(test.instrument, test.red, test.black, test.setup)) for i, test in enumerate(tests)]
+    return [
+        Reading(str(i), test, *vehicle.measure(test.instrument, test.red, test.black, test.setup)) for i, test in enumerate(tests)
+    ]
 
 
 def wanted(predictor: Predictor) -> list[Test]:
@@ -87,7 +89,9 @@ def test_a_repair_that_did_not_cure_is_seen(ambient_predictor: Predictor, situat
     assert any(item.passed is False for item in after.to_verify)
 
 
-def test_a_second_fault_that_the_first_one_hid_is_found_after_the_repair(ambient_predictor: Predictor, situation: Situation) -> None:
+def test_a_second_fault_that_the_first_one_hid_is_found_after_the_repair(
+    ambient_predictor: Predictor, situation: Situation
+) -> None:
     """A cut wire hides a sensor that has changed its value; with the wire mended the sensor shows."""
     circuit = ambient_predictor.circuit
     severity = "×8"

@@ -19,7 +19,8 @@ class TableFields(Fields):
     """Fields of a limit by temperature."""
 
     table: list[tuple[float, float, float]] = Field(
-        default_factory=list, description="Or rows of temperature in °C, least, most; between rows ohms follow ln R over 1/T, others straight lines."
+        default_factory=list,
+        description="Or rows of temperature in °C, least, most; between rows ohms follow ln R over 1/T, others straight lines.",
     )
 
 
@@ -38,8 +39,12 @@ class Table(Judging):
         return as_range(*from_table(limit.table, context.temperature_c, ohms=context.unit == OHM), figure)
 
     def judge(self, limit: Any, measured: Measured | None, word: str | None, context: Context) -> Conformity:
-        return sure(False) if measured is None else conformity(
-            measured, *from_table(limit.table, context.temperature_c, ohms=context.unit == OHM), least=least_of(context)
+        return (
+            sure(False)
+            if measured is None
+            else conformity(
+                measured, *from_table(limit.table, context.temperature_c, ohms=context.unit == OHM), least=least_of(context)
+            )
         )
 
 
