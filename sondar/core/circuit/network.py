@@ -67,6 +67,13 @@ class Circuit:
             terminal = f"{self.battery}.pos"
         return self._joined.get(terminal, terminal)
 
+    @cached_property
+    def doubts(self) -> dict[str, tuple[str, str, float]]:
+        """Figures that the file gives as a range: name -> (part, field, standard deviation of the logarithm)."""
+        return {
+            f"{part_id}: {field}": (part_id, field, sd) for part_id, part in self.parts.items() for field, sd in part.doubts.items()
+        }
+
     def branches(self, setup: Setup) -> list[Branch]:
         """Every branch of the healthy circuit in a set-up, its ends given as nodes."""
         asleep = replace(self.rest_setup(), unplugged=setup.unplugged, temperature_c=setup.temperature_c)

@@ -72,7 +72,7 @@ def parameters_of(circuit: Circuit, states: Sequence[tuple[tuple[str, str], ...]
     found: dict[str, None] = {}
     for controls in states:
         for _, instant in circuit.phases(circuit.setup(dict(controls))):
-            found.update(dict.fromkeys(parameter_names(circuit.branches(instant))))
+            found.update(dict.fromkeys(parameter_names(circuit, circuit.branches(instant))))
     meters = [VOLT_GAIN, VOLT_ZERO, OHM_GAIN, LEADS]
     meters += [f"meter: {name}" for name, device in INSTRUMENTS.items() if device.figures and not device.accuracy_of]
     limits = [

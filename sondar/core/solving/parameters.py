@@ -35,6 +35,10 @@ MANY_BRANCHES, CONDUCTOR_OHM = 800, 0.05
 """In the network of a whole vehicle the tolerances of conductors below this are left out."""
 
 
+DOUBT_STEP = 0.02
+"""Step of a figure's logarithm by which it is seen how the network follows it."""
+
+
 def source_name(branch: Branch) -> str:
     """Parameter of a branch's own source voltage."""
     return f"{branch.id}#emf"
@@ -57,9 +61,9 @@ class Directions:
         return Directions(self.log_ohm @ weights, self.emf @ weights)
 
 
-def parameter_names(branches: Sequence[Branch]) -> list[str]:
+def parameter_names(circuit: Circuit, branches: Sequence[Branch]) -> list[str]:
     """Parameters that some branch of a set-up depends on, the temperature last."""
-    found: dict[str, None] = {}
+    found: dict[str, None] = dict.fromkeys(circuit.doubts)
     least = CONDUCTOR_OHM if len(branches) > MANY_BRANCHES else 0.0
     for branch in branches:
         if _varies(branch) and _nominal_ohm(branch) >= least:
@@ -93,16 +97,26 @@ def directions(circuit: Circuit, setup: Setup, branches: Sequence[Branch], names
                 emf[row, column[name]] += volts
         if BATTERY in column and branch.part == circuit.battery and branch.emf_v:
             emf[row, column[BATTERY]] = 1.0
+    rows = {branch.id: row for row, branch in enumerate(branches)}
+    for name, (part_id, field, sd) in circuit.doubts.items():
+        if name in column:
+            part = circuit.parts[part_id]
+            other = part.otherwise(field, float(np.exp(DOUBT_STEP))).branches(part_id, setup)
+            for here, there in zip(part.branches(part_id, setup), other, strict=True):
+                if here.id in rows:
+                    log_ohm[rows[here.id], column[name]] = np.sinh(sd) * _log_ratio(here, there) / DOUBT_STEP
+                    emf[rows[here.id], column[name]] = sd * (there.emf_v - here.emf_v) / DOUBT_STEP
     if TEMPERATURE in column:
         warmer = {branch.id: branch for branch in circuit.branches(replace(setup, temperature_c=setup.temperature_c + 1.0))}
-        ratio = [
-            warmer[cold.id].resistance_ohm / cold.resistance_ohm
-            if np.isfinite(cold.resistance_ohm) and cold.resistance_ohm > 0
-            else 1.0
-            for cold in branches
-        ]
-        log_ohm[:, column[TEMPERATURE]] = np.log(ratio)
+        log_ohm[:, column[TEMPERATURE]] = [_log_ratio(cold, warmer[cold.id]) for cold in branches]
     return Directions(log_ohm, emf)
+
+
+def _log_ratio(one: Branch, other: Branch) -> float:
+    """Logarithm of how much more resistance a branch has otherwise; 0 where it has none or no figure."""
+    before, after = _nominal_ohm(one), _nominal_ohm(other)
+    usable = np.isfinite(before) and np.isfinite(after) and before > 0.0 and after > 0.0
+    return float(np.log(after / before)) if usable else 0.0
 
 
 @lru_cache(maxsize=4096)

@@ -57,7 +57,7 @@ def solve_waves(
         if parameters is not None:
             states.append(solver.solve(hypotheses, blown, directions(circuit, instant, solver.branches, parameters)))
         elif samples > 1 and deviates is None:
-            names = parameter_names(solver.branches)
+            names = parameter_names(circuit, solver.branches)
             columns = [*names, *(name for name in SHARED if name not in names)]
             mixed = np.zeros((len(columns), samples - 1 + len(SHARED)))
             mixed[: len(names), : samples - 1] = sample_matrix(names, samples, scale or {})

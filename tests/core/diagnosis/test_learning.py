@@ -35,7 +35,7 @@ def test_slopes_are_those_of_vehicles_that_are_moved(fan: Circuit, controls: dic
     faults = ["W8.open", "W3.resistance", "F7.resistance", "M5.short"]
     changes = [(), *(fan.faults[name].severities[len(fan.faults[name].severities) // 2].changes for name in faults)]
     solver = SetupSolver(fan, setup, pairs, 1)
-    names = [name for name in parameter_names(solver.branches) if name != TEMPERATURE]
+    names = [name for name in parameter_names(fan, solver.branches) if name != TEMPERATURE]
     found = solver.solve(changes, along=directions(fan, setup, solver.branches, names)).slopes
     assert found is not None
     for column, name in enumerate(names):

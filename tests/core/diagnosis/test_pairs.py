@@ -11,6 +11,7 @@ from sondar.core.diagnosis.pairs import READINGS_FROM, explain_together, is_odd
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.instruments.base import Test
 from sondar.core.instruments.reading import Reading
+from sondar.core.wording.conclusion import PAIR_SAID_ABOVE
 from sondar.simulators.vehicle import SimulatedVehicle
 from tests.conftest import assessed
 
@@ -42,7 +43,7 @@ def test_two_faults_are_named_together(fan_predictor: Predictor, faults: list[tu
     together = explain_together(fan_predictor, belief, readings)
     assert together is not None
     assert set(together.pairs[0].units) == units, together.pairs
-    assert together.pairs[0].probability > 0.3
+    assert together.pairs[0].probability > PAIR_SAID_ABOVE
     shares = dict(zip(belief.hypotheses.units, together.units, strict=True))
     assert max(shares[unit] for unit in units) > 0.6, "what a pair explains counts for both of its units"
     # The sentence is added once a call is due; with nothing left to measure it is.

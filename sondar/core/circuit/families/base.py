@@ -5,10 +5,11 @@ from __future__ import annotations
 import math
 from abc import abstractmethod
 from collections.abc import Iterable
-from typing import Annotated, ClassVar
+from typing import Annotated, Any, ClassVar
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, model_validator
 
+from sondar.core.circuit.families.doubts import taken_out
 from sondar.core.circuit.model import OPEN_OHM, Acts, Branch, Change, Fault, Group, Setup, Severity, Trait
 from sondar.core.quantities import format_si, parse_si
 
@@ -57,6 +58,18 @@ class Part(Fields):
         None, description="Minutes to reach its terminals with a probe; leave out if only its connector can be probed."
     )
     rate: Positive = Field(1.0, description="How often it fails, relative to an ordinary part of its family.")
+    doubts: dict[str, float] = Field(
+        default_factory=dict, description="Filled in by the reader: of each field given as a range, the standard deviation of its logarithm."
+    )
+
+    @model_validator(mode="before")
+    @classmethod
+    def _ranges(cls, data: Any) -> Any:
+        return taken_out(data, frozenset(name for name, field in cls.model_fields.items() if field.annotation is float))
+
+    def otherwise(self, field: str, factor: float) -> Part:
+        """The same part with one figure so many times as large."""
+        return self.model_copy(update={field: getattr(self, field) * factor})
 
     GROUP: ClassVar[Group] = "component"
     TERMINALS: ClassVar[tuple[str, ...]] = ("1", "2")
