@@ -72,6 +72,7 @@ ROUTES: dict[str, Route] = {
     "GET /diagnoses/{diagnosis_id}/procedures/{procedure_id}": Route("read-only", 200),
     "GET /diagnoses/{diagnosis_id}/procedures/{procedure_id}/comparison": Route("read-only", 200),
     "GET /diagnoses/{diagnosis_id}/expected-values": Route("read-only", 200),
+    "POST /diagnoses/{diagnosis_id}/repairs": Route("technician", 201, lambda: {**key(), "units": ["W1"], "action": "Replaced"}),
     "POST /diagnoses/{diagnosis_id}/exclusions": Route("technician", 200, lambda: {**key(), "kind": "point", "name": "X12", "excluded": False}),
     "POST /diagnoses/{diagnosis_id}/meter": Route("technician", 502, lambda: TEST),
     "POST /diagnoses/{diagnosis_id}/preview": Route("read-only", 200, lambda: TEST),

@@ -2,7 +2,7 @@
 
 A repair of what is at fault cures with probability ``CURED``. So the belief about the vehicle now starts where the belief about the
 vehicle before ended, with the repaired units' share given to *no fault*, and a little to a second cause that the first one hid. The tests
-that failed before are the list to verify: a repair is proved when they are within the expected range.
+that failed first are the list to verify: a repair is proved when they are within the expected range.
 """
 
 from __future__ import annotations
@@ -65,7 +65,7 @@ class RepairedJudgement:
 
     Attributes:
         now: from the readings since; the same as ``before`` if nothing has been repaired.
-        earlier: what the readings before the last repair did. to_verify: one entry per test that failed before the first repair.
+        earlier: what the readings before the last repair did. to_verify: what failed before and proves the repair when it no longer does.
     """
 
     now: Judgement
@@ -132,14 +132,20 @@ def before_now(
 
 
 def _to_verify(repairs: Sequence[Repair], earlier: Sequence[Effect], since: Sequence[Effect]) -> tuple[Verification, ...]:
+    """The first test of each instrument and position of the controls that failed with everything connected.
+
+    What failed only with a connector apart is asked for where nothing else failed; the rest followed from the same fault.
+    """
     if not repairs:
         return ()
-    failed: dict[Test, Effect] = {}
-    for effect in earlier:
-        if not effect.within_expected and not effect.reading.device.finding:
-            failed[_plain(effect.reading.test)] = effect
+    failed = [e for e in earlier if not e.within_expected and not e.reading.device.finding]
+    whole = [effect for effect in failed if not effect.reading.test.setup.unplugged]
+    chosen: dict[tuple[object, ...], Effect] = {}
+    for effect in whole or failed:
+        test = effect.reading.test
+        chosen.setdefault((test.instrument, test.setup.controls, test.setup.unplugged), effect)
     latest = {_plain(effect.reading.test): effect for effect in since}
-    return tuple(Verification(effect.reading.test, effect, latest.get(test)) for test, effect in failed.items())
+    return tuple(Verification(e.reading.test, e, latest.get(_plain(e.reading.test))) for e in chosen.values())
 
 
 def _plain(test: Test) -> Test:

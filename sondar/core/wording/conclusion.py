@@ -60,7 +60,10 @@ def _single(judgement: Judgement) -> str:
     suspect = leading_suspect(judgement)
     if suspect.unit == NONE and judgement.repaired:
         done = ", ".join(unit_title(circuit, unit) for unit in judgement.repaired)
-        return f"After the repair of {done} no fault is left here ({format_share(ranking.certainty)})."
+        if not judgement.readings:
+            return f"Repaired: {done}. Not verified yet: nothing has been measured since."
+        seen = "no fault is left here" if ranking.certainty >= judgement.situation.decision_threshold else "no fault shows so far"
+        return f"After the repair of {done} {seen} ({format_share(ranking.certainty)})."
     if suspect.unit == NONE:
         return f"No fault is present while measuring ({format_share(ranking.certainty)}). It may be intermittent: do not replace anything."
     if suspect.unit == UNKNOWN:

@@ -83,9 +83,9 @@ def answer(path: AnswerPath, body: AnswerIn) -> Any:
     try:
         detail = jobs.answer(workspace(), path.job_id, body.client_key, path.field, body.value, body.seen_seq)
     except ConflictError as error:
-        theirs = error.facts["current"]
-        assert isinstance(theirs, Answer)
-        error.facts["current"] = answer_view(theirs).model_dump(mode="json")
+        theirs = error.facts.get("current")
+        if isinstance(theirs, Answer):
+            error.facts["current"] = answer_view(theirs).model_dump(mode="json")
         raise
     return job_detail_view(detail).model_dump(mode="json")
 

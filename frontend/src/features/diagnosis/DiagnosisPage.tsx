@@ -3,6 +3,7 @@ import { useHotkeys } from "react-hotkeys-hook";
 import { Link, useNavigate, useParams } from "react-router";
 import type { Measuring } from "../../api/client";
 import { measuringQuery } from "../../api/queries";
+import { meQuery } from "../../api/session";
 import { Headline } from "../../app/Headline";
 import { depthTint, groupName, minutes, percent } from "../../lib/format";
 import { Notice } from "../../ui/Notice";

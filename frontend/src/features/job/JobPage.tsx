@@ -116,18 +116,25 @@ function Stage({ detail, canWrite }: { detail: JobDetail; canWrite: boolean }) {
   const lists = useQuery(listsQuery);
   const held = useAnswer<string>(detail, "stage", detail.job.stage);
   return (
-    <label className="flex items-center gap-2 text-soft">
-      Stage
-      <select
-        value={detail.job.stage}
-        disabled={!canWrite}
-        onChange={(event) => held.answer(event.target.value)}
-        className="min-h-11 rounded-sm border border-ink/60 bg-raised px-2 text-ink"
-      >
-        {(lists.data?.stages ?? [detail.job.stage]).map((stage) => (
-          <option key={stage}>{stage}</option>
-        ))}
-      </select>
-    </label>
+    <div className="flex min-w-0 items-center gap-3">
+      {held.problem && (
+        <span role="alert" className="min-w-0 border-l-4 border-ink bg-buff px-2 py-1 text-sm text-ink">
+          {held.problem.detail}
+        </span>
+      )}
+      <label className="flex items-center gap-2 text-soft">
+        Stage
+        <select
+          value={detail.job.stage}
+          disabled={!canWrite}
+          onChange={(event) => held.answer(event.target.value)}
+          className="min-h-11 rounded-sm border border-ink/60 bg-raised px-2 text-ink"
+        >
+          {(lists.data?.stages ?? [detail.job.stage]).map((stage) => (
+            <option key={stage}>{stage}</option>
+          ))}
+        </select>
+      </label>
+    </div>
   );
 }

@@ -34,14 +34,16 @@ export function useAnswer<T>(detail: JobDetail, field: string, fallback: T) {
       client.invalidateQueries({ queryKey: ["jobs"] });
     },
     onError: (error, { value }) => {
-      if (error instanceof ApiError && error.problem.status === 409) {
+      if (error instanceof ApiError && error.problem.status === 409 && error.problem.current) {
         setConflict({ mine: value, theirs: error.problem.current as CurrentAnswer });
         client.invalidateQueries(jobQuery(jobId));
       }
     },
   });
   const problem: Problem | null =
-    save.error instanceof ApiError && save.error.problem.status !== 409 ? save.error.problem : null;
+    save.error instanceof ApiError && !(save.error.problem.status === 409 && save.error.problem.current)
+      ? save.error.problem
+      : null;
   return {
     value: (found?.value ?? fallback) as T,
     seq: found?.seq ?? 0,

@@ -142,12 +142,12 @@ export const CircuitDrawing = memo(function CircuitDrawing(props: Props) {
               </text>
             ) : null,
           )}
-          {spans(readings, circuit).map((span) => (
+          {spans(readings, circuit, shown, y).map((span) => (
             <g key={span.key} stroke="var(--ink-soft)" strokeWidth={1.2} fill="none">
               <path d={`M${x(span.column) - 14} ${y(span.top)}h-20V${y(span.bottom)}h20`} />
               <text
                 x={x(span.column) - 39}
-                y={y((span.top + span.bottom) / 2) + 5}
+                y={span.at + 5}
                 textAnchor="end"
                 fontSize={15}
                 className="figure"
@@ -495,20 +495,62 @@ function rightMargin(elements: Element[], column: number): number {
   return Math.max(120, 40 + longest);
 }
 
-/** Readings taken across a stretch of one line: the newest per pair of points, hung on a bracket between them. */
-function spans(readings: Readings, circuit: Circuit) {
+/** Least distance of two figures on the drawing, in drawing units. */
+const APART = 17;
+
+interface Span {
+  key: string;
+  column: number;
+  top: number;
+  bottom: number;
+  label: string;
+  /** Where the figure stands. */
+  at: number;
+}
+
+/**
+ * Readings taken across a stretch of one line: the newest per pair of points, hung on a bracket between them. A figure keeps clear of
+ * those at points and of newer ones; where there is no room it is left to the list.
+ */
+function spans(
+  readings: Readings,
+  circuit: Circuit,
+  shown: Map<string, string>,
+  y: (row: number) => number,
+): Span[] {
   const marks = new Map(circuit.drawing.marks.map((mark) => [mark.ref, mark]));
-  const found = new Map<
-    string,
-    { key: string; column: number; top: number; bottom: number; label: string }
-  >();
-  for (const reading of readings) {
+  const taken = new Map<number, number[]>();
+  const occupy = (column: number, at: number) => taken.set(column, [...(taken.get(column) ?? []), at]);
+  for (const ref of shown.keys()) {
+    const mark = marks.get(ref);
+    if (mark) occupy(mark.column, y(mark.y));
+  }
+  const found = new Map<string, Span>();
+  for (const reading of [...readings].reverse()) {
     const red = marks.get(reading.red);
     const black = marks.get(reading.black);
-    if (reading.voided_because !== null || !red || !black || red.column !== black.column) continue;
     const key = [reading.red, reading.black].sort().join(" ");
+    if (reading.voided_because !== null || !red || !black || red.column !== black.column || found.has(key))
+      continue;
     const [top, bottom] = [red.y, black.y].sort((a, b) => a - b) as [number, number];
-    found.set(key, { key, column: red.column, top, bottom, label: reading.label.replace(/ V$/, "") });
+    const middle = (y(top) + y(bottom)) / 2;
+    const room = (y(bottom) - y(top)) / 2;
+    const steps = [0, 1, -1, 2, -2, 3, -3]
+      .map((step) => step * APART)
+      .filter((step) => Math.abs(step) <= room);
+    const free = steps
+      .map((step) => middle + step)
+      .find((at) => (taken.get(red.column) ?? []).every((other) => Math.abs(other - at) >= APART));
+    if (free === undefined) continue;
+    occupy(red.column, free);
+    found.set(key, {
+      key,
+      column: red.column,
+      top,
+      bottom,
+      label: reading.label.replace(/ V$/, ""),
+      at: free,
+    });
   }
   return [...found.values()];
 }

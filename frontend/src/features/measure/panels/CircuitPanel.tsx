@@ -1,4 +1,4 @@
-import { memo, useCallback } from "react";
+import { memo, useCallback, useMemo } from "react";
 import type { Circuit, Measuring, Schema, TestIn } from "../../../api/client";
 import { Button } from "../../../ui/Button";
 import type { DraftChange, Probe } from "../draft/draft";
@@ -20,6 +20,7 @@ interface Props {
 /** The drawing with its heading: points take the probes, connectors and controls are set. */
 export const CircuitPanel = memo(function CircuitPanel(props: Props) {
   const { measuring, circuit, test, nextProbe, overlay, expected, onOverlay, onPoint, onChange } = props;
+  const readings = useMemo(() => inThisSetup(measuring, test), [measuring, test]);
   const onConnector = useCallback(
     (connector: string) => test && onChange({ do: "connector", connector, test }),
     [onChange, test],
@@ -63,7 +64,7 @@ export const CircuitPanel = memo(function CircuitPanel(props: Props) {
       )}
       <CircuitDrawing
         circuit={circuit}
-        readings={measuring.readings}
+        readings={readings}
         weights={measuring.assessment.branch_weights}
         test={test}
         expected={overlay && expected ? expected.values : null}
@@ -80,3 +81,17 @@ export const CircuitPanel = memo(function CircuitPanel(props: Props) {
     </section>
   );
 });
+
+/** Readings since the last repair that were taken in the set-up that is shown: figures of another set-up would contradict them. */
+function inThisSetup(measuring: Measuring, test: TestIn | null): Measuring["readings"] {
+  const since = measuring.repairs.at(-1)?.seq ?? 0;
+  const now = measuring.readings.filter((reading) => reading.seq > since);
+  if (!test) return now;
+  const wanted = setupKey(test.setup.controls ?? {}, test.setup.unplugged ?? [], measuring);
+  return now.filter((reading) => setupKey(reading.controls, reading.unplugged, measuring) === wanted);
+}
+
+function setupKey(controls: Record<string, string>, unplugged: string[], measuring: Measuring): string {
+  const all = { ...measuring.assessment.setup.controls, ...controls };
+  return JSON.stringify([Object.entries(all).sort(), [...unplugged].sort()]);
+}

@@ -14,7 +14,7 @@ export function ThenAndNow({ measuring }: { measuring: Measuring }) {
         one.
       </Notice>
     );
-  if (!recorded || recorded === assessment.conclusion.sentence) return null;
+  if (!recorded || recorded === assessment.conclusion.sentence || measuring.repairs.length > 0) return null;
   return (
     <Notice tone="note">
       When it was concluded, the record said: “{recorded}” Evidence has changed since.
