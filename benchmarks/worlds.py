@@ -359,6 +359,7 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("--worlds", default="abcdefgh")
     parser.add_argument("--cases", type=int, default=0, help="cases per world; the full numbers if left out")
+    parser.add_argument("--share", type=float, default=1.0, help="share of the full numbers of cases")
     parser.add_argument("--quick", action="store_true", help="70 cases per world")
     parser.add_argument("--seed", type=int, default=5)
     parser.add_argument("--compare", type=int, default=0, help="cases per circuit of world a followed in the fixed order too")
@@ -370,7 +371,7 @@ def main() -> None:
     for position, name in enumerate(names):
         counts = {}
         for world in arguments.worlds:
-            total = 70 if arguments.quick else arguments.cases or CASES[world]
+            total = 70 if arguments.quick else arguments.cases or round(arguments.share * CASES[world])
             counts[world] = total // len(names) + (position < total % len(names))
         tasks.append((name, counts, arguments.seed, arguments.compare))
     started = time.perf_counter()

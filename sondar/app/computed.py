@@ -6,7 +6,7 @@ Everything here depends on a version of a document alone, so it may be thrown aw
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable, Hashable, Iterable, Mapping
+from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from typing import Any, TypeVar
@@ -22,6 +22,7 @@ from sondar.core.diagnosis.costs import Situation
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.ranking import candidate_setups
 from sondar.core.instruments import ORDINARY
+from sondar.core.instruments.base import Test
 from sondar.core.triage.model import TriageModel
 from sondar.store.circuits import CircuitVersion
 from sondar.store.vehicles import VehicleModel
@@ -97,12 +98,13 @@ class Computed:
 
         self._ahead.submit(guarded)
 
-    def prepare(self, predictor: Predictor, situations: Iterable[Situation]) -> None:
-        """Work out what the next steps will need, so that Enter finds it ready.
+    def prepare(self, predictor: Predictor, situations: Iterable[Situation], tests: Iterable[Test] = ()) -> None:
+        """Work out what the next steps will need, so that Enter finds it ready: first the tests that are proposed, then the set-ups after.
 
         A newer call for the same predictor takes the place of an older one: what was likely before the last reading is not any more.
         """
         turn = self._turns[predictor] = self._turns.get(predictor, 0) + 1
+        self.later(lambda: _foresee(predictor, tuple(tests), lambda: self._turns.get(predictor) == turn))
         for situation in situations:
             self.later(lambda at=situation: _prepare(predictor, at, lambda: self._turns.get(predictor) == turn))  # type: ignore[misc]
 
@@ -114,6 +116,14 @@ class Computed:
     def close(self) -> None:
         """Let go of work not yet begun."""
         self._ahead.shutdown(wait=True, cancel_futures=True)
+
+
+def _foresee(predictor: Predictor, tests: Sequence[Test], still_wanted: Callable[[], bool]) -> None:
+    for test in tests:
+        for kelvin, _ in predictor.temperature_cells:
+            if not still_wanted():
+                return
+            predictor.forecast(test, kelvin)
 
 
 def _prepare(predictor: Predictor, situation: Situation, still_wanted: Callable[[], bool] = lambda: True) -> None:

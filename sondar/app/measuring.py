@@ -249,8 +249,10 @@ def _finish(work: Workspace, case: Case) -> Measuring:
 
 
 def _prepare_next(work: Workspace, found: Measuring) -> None:
-    likely = dict.fromkeys(proposal.test.setup for proposal in found.judgement.ranking.proposals[:3])
-    work.computed.prepare(found.predictor, [replace(found.judgement.situation, setup=setup) for setup in likely])
+    ranking = found.judgement.ranking
+    likely = dict.fromkeys(proposal.test.setup for proposal in ranking.proposals[:3])
+    tests = [proposal.test for proposal in (*ranking.proposals[:3], *ranking.same_setup)]
+    work.computed.prepare(found.predictor, [replace(found.judgement.situation, setup=setup) for setup in likely], tests)
 
 
 def _keep_statement(work: Workspace, found: Measuring) -> None:

@@ -37,6 +37,9 @@ ALIKE_SDS, AGAIN_SHARE, OTHERWISE = 0.5, 0.6, 0.02
 """Figures predicted so many of the meter's own errors apart are the same; they then differ by that share of the error; and how often the
 same thing shows something else all the same."""
 
+PLACE_ASKED_FROM = 0.3
+"""Where else the probe may have been is worked out for readings that were errors with this probability."""
+
 WORD_CHANCE = 0.15
 """Chance that a probe or reading error shows a given word."""
 
@@ -382,11 +385,13 @@ def reading_error_of(predictor: Predictor, belief: Belief, index: int, reading: 
 
     P(error | everything) = Σ_h b(h) · P(error | h, this and the readings before it), over the hypotheses of the drawing.
     """
-    elsewhere = seen_elsewhere(predictor, reading.test, belief.filters, belief.cells)
-    if elsewhere is None:
+    if not reading.device.probes:
         return ReadingError(0.0, None)
     weights = belief.now[:-1] / max(float(belief.now[:-1].sum()), 1e-12)
     share = float(weights @ belief.error[index])
+    elsewhere = seen_elsewhere(predictor, reading.test, belief.filters, belief.cells) if share >= PLACE_ASKED_FROM else None
+    if elsewhere is None:
+        return ReadingError(share, None)
     fits = weights @ density(reading, elsewhere)
     tests = [t for t in predictor.setup(reading.test.setup).tests if t.instrument == reading.test.instrument]
     best = int(np.argmax(fits))

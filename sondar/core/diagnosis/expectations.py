@@ -23,6 +23,9 @@ from sondar.core.instruments.base import Display
 
 Array = npt.NDArray[np.float64]
 
+OUT_OF_PLAY = 1e-7
+"""What hypotheses below this probability would show is not worked out again."""
+
 
 def learned_outlooks(predictor: Predictor, belief: Belief, tests: Sequence[tuple[SetupPredictions, int]]) -> list[Outlook]:
     """The outlook of each test (set-up, index), moved to the battery and temperature that the readings have shown."""
@@ -33,6 +36,7 @@ def learned_outlooks(predictor: Predictor, belief: Belief, tests: Sequence[tuple
             by_instrument.setdefault(predictions.tests[index].instrument, []).append(position)
     setups = list(dict.fromkeys(tests[position][0].setup for positions in by_instrument.values() for position in positions))
     states = shared_states(predictor, setups, belief.filters, belief.cells) if setups else {}
+    in_play = np.union1d([0], np.flatnonzero(belief.now[:-1] > OUT_OF_PLAY))
     for name, positions in by_instrument.items():
         moved = []
         for position in positions:
@@ -40,7 +44,7 @@ def learned_outlooks(predictor: Predictor, belief: Belief, tests: Sequence[tuple
             moved.append(_moved(predictor, setup, found[position].shown, *states[setup]))
         parts = zip(*((d.mean, d.sd, d.words, d.nominal) for d in moved), strict=True)
         joined = Display(INSTRUMENTS[name], *(np.concatenate(arrays, axis=1) for arrays in parts))
-        edges, outcome = outcome_classes(joined, np.arange(len(moved)))
+        edges, outcome = outcome_classes(joined, np.arange(len(moved)), in_play)
         for row, position in enumerate(positions):
             used = np.flatnonzero(outcome[row].max(axis=1) > NEVER_BELOW)
             found[position] = Outlook(moved[row], edges[row], used, outcome[row, used])

@@ -310,8 +310,14 @@ def between_severities(shown: Display, hypotheses: HypothesisSet) -> Display:
     return replace(shown, sd=np.hypot(shown.sd, cell_slope(shown.mean, hypotheses)), words=blended(shown.words, hypotheses))
 
 
-def outcome_classes(shown: Display, pairs: npt.NDArray[np.intp]) -> tuple[Array, npt.NDArray[np.float32]]:
-    """Class borders (T, N + 1) and outcome probabilities (T, CLASSES, H) of one instrument's tests."""
+def outcome_classes(
+    shown: Display, pairs: npt.NDArray[np.intp], columns: npt.NDArray[np.intp] | None = None
+) -> tuple[Array, npt.NDArray[np.float32]]:
+    """Class borders (T, N + 1) and outcome probabilities (T, CLASSES, H) of one instrument's tests.
+
+    Args:
+        columns: hypotheses of the drawing that are still in play, the healthy one first; the others are left at 0. All if left out.
+    """
     mean, sd, words = shown.mean[:, pairs].T, shown.sd[:, pairs].T, shown.words[:, pairs].transpose(1, 2, 0)
     numeric = np.maximum(0.0, 1.0 - words.sum(axis=1))  # (T, H − 1)
     count = len(pairs)
@@ -319,6 +325,9 @@ def outcome_classes(shown: Display, pairs: npt.NDArray[np.intp]) -> tuple[Array,
     edges[:, 0] = -np.inf
     if shown.instrument.figures:
         edges[:, 1:-1] = _borders(mean, sd, numeric > 0.05)
+    total = mean.shape[1] + 1
+    if columns is not None:
+        mean, sd, words, numeric = mean[:, columns], sd[:, columns], words[:, :, columns], numeric[:, columns]
     below = ndtr((edges[:, :, None] - mean[:, None, :]) / sd[:, None, :])
     below[:, -1] = 1.0
     outcome = np.zeros((count, CLASSES, mean.shape[1] + 1))
@@ -336,7 +345,11 @@ def outcome_classes(shown: Display, pairs: npt.NDArray[np.intp]) -> tuple[Array,
     outcome[:, :, -1] = 0.5 * outcome[:, :, 0] + 0.5 * anything
     outcome = np.maximum(outcome, 0.0)  # rounding
     outcome /= outcome.sum(axis=1, keepdims=True)
-    return edges, outcome.astype(np.float32)
+    if columns is None:
+        return edges, outcome.astype(np.float32)
+    full = np.zeros((count, CLASSES, total), dtype=np.float32)
+    full[:, :, np.append(columns, total - 1)] = outcome
+    return edges, full
 
 
 def _borders(mean: Array, sd: Array, figures: npt.NDArray[np.bool_]) -> Array:

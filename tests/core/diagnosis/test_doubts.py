@@ -50,6 +50,11 @@ def test_a_range_that_cannot_be_meant_is_named(written: str, message: str) -> No
     assert "coil_ohm" in str(caught.value)
 
 
+def test_the_readers_own_field_is_refused() -> None:
+    with pytest.raises(CircuitFileError, match="give the range at the figure"):
+        with_coil("26, doubts: {moon: 1}")
+
+
 def test_what_is_no_range_stays_what_it_is() -> None:
     assert as_range("coil_ohm", 26) is None
     assert as_range("coil_ohm", "4k7") is None

@@ -8,6 +8,7 @@ from collections.abc import Iterable
 from typing import Annotated, Any, ClassVar
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, model_validator
+from pydantic.json_schema import SkipJsonSchema
 
 from sondar.core.circuit.families.doubts import taken_out
 from sondar.core.circuit.model import OPEN_OHM, Acts, Branch, Change, Fault, Group, Setup, Severity, Trait
@@ -58,8 +59,9 @@ class Part(Fields):
         None, description="Minutes to reach its terminals with a probe; leave out if only its connector can be probed."
     )
     rate: Positive = Field(1.0, description="How often it fails, relative to an ordinary part of its family.")
-    doubts: dict[str, float] = Field(
-        default_factory=dict, description="Filled in by the reader: of each field given as a range, the standard deviation of its logarithm."
+    doubts: SkipJsonSchema[dict[str, float]] = Field(
+        default_factory=dict,
+        description="Filled in by the reader: of each field given as a range, the standard deviation of its logarithm.",
     )
 
     @model_validator(mode="before")

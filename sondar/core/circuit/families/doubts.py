@@ -58,7 +58,7 @@ def taken_out(data: Any, numbers: frozenset[str]) -> Any:
     if not isinstance(data, Mapping):
         return data
     if "doubts" in data:
-        return data  # a part that has been read before
+        raise ValueError("doubts: filled in by the reader; give the range at the figure itself, such as 'coil_ohm: 17 to 35'")
     made, doubts = dict(data), dict[str, float]()
     for field in numbers & made.keys():
         try:
