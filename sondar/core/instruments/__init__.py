@@ -18,6 +18,7 @@ from sondar.core.instruments.base import Display, Instrument, Population, Test
 from sondar.core.instruments.cleaning import Cleaning
 from sondar.core.instruments.current_clamp import CurrentClamp
 from sondar.core.instruments.functional_check import FunctionalCheck
+from sondar.core.instruments.leads import LeadsTogether
 from sondar.core.instruments.led_probe import LedProbe
 from sondar.core.instruments.line_state import LineState
 from sondar.core.instruments.live_data import LiveData
@@ -41,7 +42,7 @@ INSTRUMENTS: dict[str, Instrument] = {
         Voltmeter(), Ohmmeter(), SmallTestLamp(), LargeTestLamp(), FunctionalCheck(), VisualInspection(), ModuleCommunication(), LiveData(),
         CurrentClamp(), LedProbe(), LoadedCircuitTest(), LineState(), AppliedGround(), AppliedSupply(), AcVoltmeter(), FrequencyMeter(),
         DutyMeter(), ScopeTop(), ScopeBottom(), WiggleTest(), HeatTest(), ColdTest(), Substitution(), Cleaning(), ReferenceGauge(),
-        Thermometer(),
+        Thermometer(), LeadsTogether(),
     )
 }  # fmt: skip
 """Every instrument by its id, in the order of lists."""

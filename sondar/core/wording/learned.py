@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
+from scipy.special import ndtri
 
 from sondar.core.circuit.families import Battery
 from sondar.core.diagnosis.belief import shared_states
+from sondar.core.diagnosis.forecast import LEADS, LEADS_MEAN_OHM, LEADS_SD_OHM
 from sondar.core.diagnosis.hypotheses import UNKNOWN
 from sondar.core.diagnosis.judge import Judgement
 from sondar.core.wording.labels import describe_test, reading_label
@@ -16,8 +18,11 @@ SAID_FROM_V, SAID_FROM_K = 0.2, 4.0
 KNOWN_V, KNOWN_K = 0.25, 5.0
 """Standard deviation below which they count as known."""
 
-MISFIT_SDS = 3.0
-"""A reading further than this from what the leading suspect predicts does not fit."""
+SAID_FROM_OHM, KNOWN_OHM = 0.1, 0.08
+"""The same for the ohmmeter's leads."""
+
+MISFIT_LEVEL = 0.01
+"""Chance that any reading of a job is called one that does not fit though it does: the level is divided by their number (Bonferroni)."""
 
 
 def learned_notes(judgement: Judgement) -> list[str]:
@@ -37,6 +42,12 @@ def learned_notes(judgement: Judgement) -> list[str]:
         )
     if spread[1] < KNOWN_K and abs(centre[1]) >= SAID_FROM_K:
         notes.append(f"Parts are at about {setup.temperature_c + centre[1]:.0f} °C; the job says {setup.temperature_c:.0f} °C.")
+    leads = np.zeros((1, len(predictor.parameters.names)))
+    leads[0, predictor.parameters.index(LEADS)] = LEADS_SD_OHM
+    ohms, variance = belief.filters[int(belief.cells[:, int(np.argmax(weights))].argmax())].along(leads)
+    ohm, spread_ohm = float(ohms[:, 0] @ weights), float(np.sqrt(variance[:, 0] @ weights))
+    if spread_ohm < KNOWN_OHM and abs(ohm) >= SAID_FROM_OHM:
+        notes.append(f"The ohmmeter's leads have about {max(LEADS_MEAN_OHM + ohm, 0.0):.1f} Ω, which is taken off.")
     return notes
 
 
@@ -44,10 +55,11 @@ def misfit_notes(judgement: Judgement) -> list[str]:
     """Readings that do not go with what leads, and what to do about them."""
     belief = judgement.belief
     leading = int(np.argmax(belief.now[:-1]))
+    limit = -float(ndtri(0.5 * MISFIT_LEVEL / max(len(judgement.readings), 1)))
     odd = [
         reading
         for index, reading in enumerate(judgement.readings)
-        if abs(belief.residual[index, leading]) > MISFIT_SDS and belief.error[index, leading] < 0.5
+        if abs(belief.residual[index, leading]) > limit and belief.error[index, leading] < 0.5
     ]
     if not odd:
         return []

@@ -103,7 +103,7 @@ def test_what_a_measured_coil_teaches_moves_the_prediction_of_the_running_circui
     assert mean[0, 0] < 0.0, "below the middle of what is usual"
 
 
-def _direction(predictor: Predictor, name: str):  # type: ignore[no-untyped-def]  # noqa: ANN202
+def _direction(predictor: Predictor, name: str):  # type: ignore[no-untyped-def]
     import numpy as np
 
     direction = np.zeros((1, len(predictor.parameters.names)))
