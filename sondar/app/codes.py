@@ -137,7 +137,7 @@ def triage_of(work: Workspace, job_id: UUID) -> TriageResult:
     view = triage(model, found)
     if view.candidates:  # while the answer is read, the circuit it points to gets ready
         first = record.versions[view.candidates[0].open_circuit]
-        work.computed.prepare_first(first, job.temperature_c, record.workshop.tools)
+        work.computed.prepare_first(first, job.temperature_c, record.workshop.tools, job_record.temperature_sd(record.answers))
     return TriageResult("", view)
 
 

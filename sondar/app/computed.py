@@ -19,7 +19,7 @@ from sondar.circuit_files import load_circuit_text, load_vehicle_text
 from sondar.core.circuit.network import Circuit
 from sondar.core.circuit.vehicle import VehicleNetwork
 from sondar.core.diagnosis.costs import Situation
-from sondar.core.diagnosis.predictions import Predictor
+from sondar.core.diagnosis.predictions import TEMPERATURE_SD, Predictor
 from sondar.core.diagnosis.ranking import candidate_setups
 from sondar.core.instruments import ORDINARY
 from sondar.core.instruments.base import Test
@@ -68,11 +68,15 @@ class Computed:
         """The parsed circuit of a version."""
         return self._circuits.get(version.id, lambda: Circuit(load_circuit_text(version.source_text)))
 
-    def predictor(self, version: CircuitVersion, temperature_c: float, tools: Iterable[str] = ORDINARY) -> Predictor:
-        """Predictor of a circuit version at a temperature, for the tools at hand."""
+    def predictor(
+        self, version: CircuitVersion, temperature_c: float, tools: Iterable[str] = ORDINARY, temperature_sd: float = TEMPERATURE_SD
+    ) -> Predictor:
+        """Predictor of a circuit version at a temperature known to a standard deviation, for the tools at hand."""
         chosen = tuple(sorted(tools))
-        key = (version.id, temperature_c, chosen)
-        return self._predictors.get(key, lambda: Predictor(self.circuit(version), temperature_c, chosen))
+        key = (version.id, temperature_c, chosen, temperature_sd)
+        return self._predictors.get(
+            key, lambda: Predictor(self.circuit(version), temperature_c, chosen, temperature_sd=temperature_sd)
+        )
 
     def triage_model(self, model: VehicleModel, versions: Mapping[str, CircuitVersion]) -> TriageModel | None:
         """Triage model of a vehicle model with these circuits (by slug); None if one of its circuits is missing."""
@@ -108,9 +112,9 @@ class Computed:
         for situation in situations:
             self.later(lambda at=situation: _prepare(predictor, at, lambda: self._turns.get(predictor) == turn))  # type: ignore[misc]
 
-    def prepare_first(self, version: CircuitVersion, temperature_c: float, tools: Iterable[str]) -> None:
+    def prepare_first(self, version: CircuitVersion, temperature_c: float, tools: Iterable[str], temperature_sd: float) -> None:
         """Work out the first step on a circuit that is likely to be opened next, with the tools of this workshop."""
-        predictor = self.predictor(version, temperature_c, tools)
+        predictor = self.predictor(version, temperature_c, tools, temperature_sd)
         self.later(lambda: _prepare(predictor, Situation(predictor.circuit.rest_setup(temperature_c))))
 
     def close(self) -> None:

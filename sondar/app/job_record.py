@@ -18,6 +18,7 @@ from sondar.core.codes import (
     evidence_weight,
     is_stored,
 )
+from sondar.core.diagnosis.predictions import TEMPERATURE_SD
 from sondar.core.errors import invalid
 from sondar.core.former_names import current_stage
 from sondar.core.quantities import format_distance
@@ -28,6 +29,9 @@ from sondar.core.vin import vin_problem, vin_warning
 from sondar.store.codes import Clearing, Scan
 from sondar.store.intake import Answer
 from sondar.store.jobs import STAGES
+
+ASKED_TEMPERATURE_SD = 6.0
+"""Kelvins by which parts differ from the temperature of the surroundings that was asked for: sun, wind, an engine that has run."""
 
 RUN_CONDITIONS = ("key cycled", "engine run", "warm", "cold", "driven", "load", "wet", "actuator commanded")
 """What can be run between clearing and re-reading."""
@@ -132,6 +136,11 @@ def value_of(answers: Mapping[str, Answer], field: str, default: Any) -> Any:
     found = answers.get(field)
     value = default if found is None or found.value is None else found.value
     return current_stage(value) if field == "stage" else value
+
+
+def temperature_sd(answers: Mapping[str, Answer]) -> float:
+    """How well the temperature of the parts is known, in kelvin."""
+    return ASKED_TEMPERATURE_SD if value_of(answers, "temperature_c", None) is not None else TEMPERATURE_SD
 
 
 def intake_answers(answers: Mapping[str, Answer]) -> Answers:

@@ -113,7 +113,9 @@ def show(work: Workspace, job_id: UUID) -> JobDetail:
         versions = [circuit_store.circuit_version(db, d.circuit_version_id) for d in unread]
     for version in versions:
         if version is not None:
-            work.computed.prepare_first(version, record.job.temperature_c, record.workshop.tools)
+            work.computed.prepare_first(
+                version, record.job.temperature_c, record.workshop.tools, job_record.temperature_sd(record.answers)
+            )
     return detail_of(work, record)
 
 

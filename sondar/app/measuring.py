@@ -68,7 +68,8 @@ class Case:
 
     def predictor(self, computed: Computed) -> Predictor:
         """The predictor of its circuit, for the tools of the workshop."""
-        return computed.predictor(self.version, self.job.temperature_c, map(current_id, self.workshop.tools))
+        known_to = job_record.temperature_sd(self.answers)
+        return computed.predictor(self.version, self.job.temperature_c, map(current_id, self.workshop.tools), known_to)
 
     @property
     def valid(self) -> list[evidence.StoredReading]:

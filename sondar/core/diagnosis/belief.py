@@ -232,7 +232,8 @@ def _take(predictor: Predictor, state: _Learned, reading: Reading, before: Seque
     weights = state.cells
     wrong = _misread(predictor, reading, state)
     alike, usual = _again(predictor, reading, before) if reading.present >= 1.0 else (np.zeros(weights.shape[1]), 0.0)
-    joint, errors, residual = np.zeros_like(weights), np.zeros_like(weights), np.zeros(weights.shape[1])
+    joint, errors, seldom = np.zeros_like(weights), np.zeros_like(weights), np.zeros(weights.shape[1])
+    centre, square = np.zeros((2, weights.shape[1]))
     healthy, filters = [], []
     for cell, (filter_, (shift, _)) in enumerate(zip(state.filters, predictor.temperature_cells, strict=True)):
         forecast = predictor.forecast(reading.test, shift)
@@ -251,7 +252,11 @@ def _take(predictor: Predictor, state: _Learned, reading: Reading, before: Seque
         mixed = reading.present * proper + (1.0 - reading.present) * proper[0]
         known = (1.0 - MISREAD) * mixed + MISREAD * wrong
         errors[cell] = 1.0 - (1.0 - MISREAD) * mixed / known
-        residual += weights[cell] * surprise / np.sqrt(variance)
+        if word:
+            seldom += weights[cell] * surprise
+        else:
+            centre += weights[cell] * surprise
+            square += weights[cell] * (variance + surprise**2)
         if not word:
             share = np.clip((1.0 - MISREAD) * reading.present * proper / known, 0.0, 1.0)
             filter_ = filter_.learn(forecast, surprise, variance, share * (1.0 - alike))
@@ -259,6 +264,7 @@ def _take(predictor: Predictor, state: _Learned, reading: Reading, before: Seque
         joint[cell] = weights[cell] * (alike * usual + (1.0 - alike) * known)
     total = joint.sum(axis=0)
     cells = joint / total
+    residual = seldom if word else centre / np.sqrt(np.maximum(square - centre**2, 1e-12))
     anything = alike * usual + (1.0 - alike) * (ELSEWHERE_TOO * wrong + (1.0 - ELSEWHERE_TOO) * _anything(reading))
     return _Learned(
         tuple(filters), cells, (*state.log_likelihood, np.log(total)), (*state.anything, anything), (*state.residual, residual),

@@ -51,6 +51,9 @@ SAME_UNLESS = 0.35
 SAME_WORDS, SAME_SDS = 0.1, 0.5
 """Two tests are one if all suspects predict their words this near, and their figures within so many standard deviations."""
 
+FAINT_UNIT = 0.12
+"""Units below this may count as good where no test tells them from good ones."""
+
 SURELY_SEEN, LOOK_MINUTES = 0.9, 3.0
 """What eyes would find with this chance is looked at before it is called, if the look takes no longer than this many minutes more."""
 
@@ -337,9 +340,12 @@ def _leading_class(
 def _as_good_as_healthy(belief: Belief, active: npt.NDArray[np.intp], ranked: Sequence[Proposal]) -> float:
     """Probability of no fault, with every fault that no test worth making can tell from it, by all that has been learned.
 
-    Nothing would show that such a part is bad, and so nothing would show that replacing it was right.
+    Nothing would show that such a part is bad, and so nothing would show that replacing it was right. A unit that is rather likely is
+    not passed over like that: it needs another tool.
     """
+    faint = belief.hypotheses.member @ (belief.units() < FAINT_UNIT) > 0.5
     inner = active[(active > 0) & (active < len(belief.now) - 1)]
+    inner = inner[faint[inner]]
     apart = np.zeros(inner.size)
     for proposal in ranked:
         chance = proposal.outlook.chance

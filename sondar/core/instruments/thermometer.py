@@ -26,6 +26,7 @@ class Thermometer(Instrument):
     span = 120.0
     probes = False
     decimals = 1
+    ordinary = True
     kelvin_per_kelvin = 1.0
 
     def offers(self, access: Access, setup: Setup) -> Iterable[tuple[str, str]]:

@@ -22,3 +22,7 @@ CREATE TRIGGER repair_tells AFTER INSERT ON repair FOR EACH ROW EXECUTE FUNCTION
 ALTER TABLE repair ENABLE ROW LEVEL SECURITY;
 CREATE POLICY own_workshop ON repair TO sondar_app USING (workshop_id = current_workshop()) WITH CHECK (workshop_id = current_workshop());
 GRANT SELECT, INSERT ON repair TO sondar_app;
+
+-- Every workshop has a thermometer.
+UPDATE workshop SET tools = array_append(tools, 'thermometer') WHERE NOT 'thermometer' = ANY (tools);
+ALTER TABLE workshop ALTER COLUMN tools SET DEFAULT '{voltmeter,ohmmeter,lamp-5w,lamp-21w,functional-check,thermometer}';
