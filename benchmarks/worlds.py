@@ -39,7 +39,7 @@ from sondar.core.instruments.base import Population
 from sondar.core.solving.fuses import blown_fuses
 from sondar.simulators.vehicle import Conditions, SimulatedVehicle
 
-TOOLS = (*ORDINARY, "live-data", "module-communication", "ac-voltmeter", "frequency", "duty", "thermometer")
+TOOLS = (*ORDINARY, "live-data", "module-communication", "ac-voltmeter", "frequency", "duty", "thermometer", "new-fuse")
 PROVOKING = ("wiggle-test", "heat-test", "cold-test", "visual-inspection")
 AT_HAND = {"g": (*TOOLS, *PROVOKING), "e": (*TOOLS, "visual-inspection")}
 """Tools of worlds in which more than meters is needed: what is off the drawing is looked for, what comes and goes is provoked."""

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from sondar.core.circuit.families import Fuse
 from sondar.core.circuit.model import Change, Setup
 from sondar.core.circuit.network import Circuit
 from sondar.core.errors import UnknownReferenceError
@@ -144,6 +145,8 @@ class SimulatedVehicle:
                 if f.part in wires and place in (wires[f.part].from_.split(".")[0], wires[f.part].to.split(".")[0])
             ]
             when = {bound for _, bound in self._hidden} | {self._provoked}
-            discovery = Discovery(place, tuple(here), tuple(ends), self._faulty, "wiggled" in when, frozenset(when))
+            fuses = [name for name, part in self.circuit.parts.items() if isinstance(part, Fuse)]
+            overloaded = place in fuses and bool(self._blown[0, fuses.index(place)])
+            discovery = Discovery(place, tuple(here), tuple(ends), self._faulty, "wiggled" in when, frozenset(when), overloaded)
             self._found[key] = device.words[0 if device.discovered(discovery, self._noise.random()) else 1]
         return self._found[key]

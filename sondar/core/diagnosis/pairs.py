@@ -147,7 +147,7 @@ def ranked_together(
     predictor: Predictor, belief: Belief, readings: Sequence[Reading], situation: Situation
 ) -> tuple[Ranking, Together | None]:
     """What to do next, two faults considered where singles explain the readings badly: what leads in them is then told apart."""
-    ranking = rank_tests(predictor, belief, situation)
+    ranking = _not_confirmed(rank_tests(predictor, belief, situation), readings)
     if not is_odd(predictor, belief, readings, due=ranking.settled):
         return ranking, None
     together = explain_together(predictor, belief, readings)
@@ -158,10 +158,16 @@ def ranked_together(
         threshold = situation.decision_threshold
         settled = planned.settled and (planned.reason != "certain" or together.units.max() >= threshold)
         ranking = replace(planned, settled=settled, leading=ranking.leading, certainty=ranking.certainty)
-    found = concluded(belief, ranking, together, situation.decision_threshold)
+    found = _not_confirmed(concluded(belief, ranking, together, situation.decision_threshold), readings)
     if found.settled and not ranking.settled and not _led_before(predictor, belief, readings, found.leading[0]):
         found = replace(found, settled=False, reason=ranking.reason)
     return found, together
+
+
+def _not_confirmed(ranking: Ranking, readings: Sequence[Reading]) -> Ranking:
+    """What was tried before it was called and did not hold, such as a new fuse that blew again, is not called: its cause is not known."""
+    failed = {r.test.red for r in readings if r.device.confirms and r.state == r.device.words[-1]}
+    return replace(ranking, leading=(UNKNOWN,)) if ranking.settled and failed & set(ranking.leading) else ranking
 
 
 def _led_before(predictor: Predictor, belief: Belief, readings: Sequence[Reading], unit: str) -> bool:

@@ -185,7 +185,7 @@ def ranked_tests(
     if leading == (NONE,):
         certainty = _as_good_as_healthy(belief, active, ranked)
     settled, reason = _is_settled(certainty, ranked, situation)
-    look = _look_first(predictor, belief, situation) if reason == "certain" and leading[0] not in (NONE, UNKNOWN) else None
+    look = _look_first(predictor, belief, situation) if settled and leading[0] not in (NONE, UNKNOWN) else None
     if look is not None:
         settled, reason, ranked = False, "look", [look, *ranked]
     best = _varied(ranked, alternatives)
@@ -309,11 +309,11 @@ def evaluate(predictor: Predictor, belief: Belief, situation: Situation, test: T
     return with_outcomes(Proposal(test, outlook, minutes, change + access, (*steps, *places), saving), belief)
 
 
-def allowed_tests(predictions: SetupPredictions, situation: Situation) -> npt.NDArray[np.bool_]:
-    """(T,) tests that may be proposed: tools at hand, nothing refused, nothing done, no trap."""
+def allowed_tests(predictions: SetupPredictions, situation: Situation, *, confirming: bool = False) -> npt.NDArray[np.bool_]:
+    """(T,) tests that may be proposed: tools at hand, nothing refused, nothing done, no trap; those that confirm only if asked for."""
     tools, refused, done = frozenset(situation.instruments), situation.refused, situation.done
     return np.array([
-        not trap and test.instrument in tools and test not in done
+        not trap and test.instrument in tools and test not in done and (confirming or not instrument(test.instrument).confirms)
         and not (refused and ({test.red, test.black} & refused or places.keys() & refused))
         for test, places, trap in zip(predictions.tests, predictions.places, predictions.trap, strict=True)
     ], dtype=bool)  # fmt: skip
@@ -354,17 +354,22 @@ def _as_good_as_healthy(belief: Belief, active: npt.NDArray[np.intp], ranked: Se
 
 
 def _look_first(predictor: Predictor, belief: Belief, situation: Situation) -> Proposal | None:
-    """A look that would show what leads, such as wires in the wrong cavities, if nobody has looked there yet."""
+    """A look that would show what leads, such as wires in the wrong cavities, or a new fuse in place of a blown one, if not done yet."""
+    hypotheses = belief.hypotheses
     leads = int(np.argmax(belief.now[:-1]))
+    fault = predictor.circuit.faults.get(hypotheses.suspects[leads].fault)
     rest = predictor.circuit.rest_setup(situation.setup.temperature_c)
     predictions = predictor.setup(rest)
-    allowed = allowed_tests(predictions, situation)
-    for index in np.flatnonzero(allowed):
+    for index in np.flatnonzero(allowed_tests(predictions, situation, confirming=True)):
         test = predictions.tests[index]
-        if instrument(test.instrument).finding and predictions.minutes[index] <= LOOK_MINUTES:
-            words = predictions.display(int(index)).words[:, 0]
-            if words[leads, 0] >= SURELY_SEEN and words[0, 0] < 0.5:
-                return evaluate(predictor, belief, situation, test)
+        device = instrument(test.instrument)
+        if not device.finding or predictions.minutes[index] > LOOK_MINUTES:
+            continue
+        words = predictions.display(int(index)).words[:, 0]
+        here = fault is not None and fault.part == test.red and {"evident", "open"} <= fault.traits
+        tells = here if device.confirms else words[0, 0] < 0.5
+        if tells and words[leads, 0] >= SURELY_SEEN:
+            return evaluate(predictor, belief, situation, test)
     return None
 
 

@@ -150,6 +150,7 @@ class Discovery:
     Attributes:
         here: faults of the place itself. at_ends: faults of wires that end there. everything: all faults of the vehicle.
         loose: some fault of the vehicle is there only while the harness is moved. provoked: what else brings a fault out: hot, cold.
+        overloaded: something else than the fuse at the place opens it.
     """
 
     place: str
@@ -158,6 +159,7 @@ class Discovery:
     everything: tuple[Fault, ...]
     loose: bool
     provoked: frozenset[str] = frozenset()
+    overloaded: bool = False
 
 
 class Instrument(ABC):
@@ -179,6 +181,7 @@ class Instrument(ABC):
         accuracy_of: which accuracy of a workshop's meter applies, ``volts`` or ``ohms``; empty for none.
         caution: shown with every test.
         decimals: of a figure as a simulated instrument shows it. never_negative: it has no sign.
+        confirms: it is only made where its place leads, before that is called.
         kelvin_per_kelvin: how its figure follows the temperature of the parts where nothing is solved for it; above 0 it is a test that
             teaches what others are judged by.
         live_word: word that tells of voltage where none may be; its tests are not proposed where a healthy circuit shows it.
@@ -206,6 +209,7 @@ class Instrument(ABC):
     caution: ClassVar[str] = ""
     decimals: ClassVar[int] = 2
     never_negative: ClassVar[bool] = False
+    confirms: ClassVar[bool] = False
     kelvin_per_kelvin: ClassVar[float] = 0.0
     live_word: ClassVar[str] = ""
 

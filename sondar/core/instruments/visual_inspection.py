@@ -56,7 +56,7 @@ class VisualInspection(Finding):
 
     def discovered(self, discovery: Discovery, luck: float) -> bool:
         chance = max((by_trait(SEEN, fault, 0.0) for fault in discovery.here if "visible" in fault.traits), default=0.0)
-        return luck < max(chance, MISLEADS)
+        return luck < max(chance, MISLEADS, SEEN["evident"] if discovery.overloaded else 0.0)
 
     def where(self, circuit: Circuit, test: Test) -> str:
         title = circuit.point(test.red).title

@@ -9,6 +9,7 @@ from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN, Suspect
 from sondar.core.diagnosis.judge import Judgement
 from sondar.core.instruments.finding import GONE
+from sondar.core.instruments.new_fuse import BLOWS, NewFuse
 from sondar.core.instruments.substitution import Substitution
 from sondar.core.quantities import format_share
 from sondar.core.wording.labels import describe_test, unit_title
@@ -67,7 +68,8 @@ def _single(judgement: Judgement) -> str:
     if suspect.unit == NONE:
         return f"No fault is present while measuring ({format_share(ranking.certainty)}). It may be intermittent: do not replace anything."
     if suspect.unit == UNKNOWN:
-        return INCONCLUSIVE
+        again = [r.test.red for r in judgement.readings if r.test.instrument == NewFuse.id and r.state == BLOWS]
+        return INCONCLUSIVE + (f" A new fuse at {again[-1]} blew again: what overloads it is still there." if again else "")
     prefix = "" if ranking.certainty >= SURE_FROM else "Not certain yet. Most likely: "
     group, fault = suspect.group.capitalize(), circuit.faults[suspect.fault].title
     if len(ranking.leading) == 1:

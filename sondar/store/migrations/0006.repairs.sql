@@ -23,6 +23,6 @@ ALTER TABLE repair ENABLE ROW LEVEL SECURITY;
 CREATE POLICY own_workshop ON repair TO sondar_app USING (workshop_id = current_workshop()) WITH CHECK (workshop_id = current_workshop());
 GRANT SELECT, INSERT ON repair TO sondar_app;
 
--- Every workshop has a thermometer.
-UPDATE workshop SET tools = array_append(tools, 'thermometer') WHERE NOT 'thermometer' = ANY (tools);
-ALTER TABLE workshop ALTER COLUMN tools SET DEFAULT '{voltmeter,ohmmeter,lamp-5w,lamp-21w,functional-check,thermometer}';
+-- Every workshop has a thermometer and fuses.
+UPDATE workshop SET tools = tools || ARRAY(SELECT t FROM unnest('{thermometer,new-fuse}'::text[]) t WHERE NOT t = ANY (tools));
+ALTER TABLE workshop ALTER COLUMN tools SET DEFAULT '{voltmeter,ohmmeter,lamp-5w,lamp-21w,functional-check,thermometer,new-fuse}';

@@ -143,7 +143,7 @@ def test_findings_cost_their_minutes_and_never_offer_a_module(everything: Predic
         == INSTRUMENTS["substitution"].extra_minutes(circuit, "K3") + 2.0
     )
     findings = [device for device in INSTRUMENTS.values() if device.finding]
-    assert len(findings) == 7
+    assert len(findings) == 8
     assert not any(device.looks_at(circuit, "DRV") for device in findings)
     assert {device.id for device in looking_at(circuit, "K3") if device.finding} == {"substitution", "heat-test", "cold-test"}
 

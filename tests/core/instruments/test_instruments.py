@@ -64,7 +64,11 @@ def test_a_floating_point_is_unstable_and_loads_down(fan: Circuit) -> None:
 def test_unknown_instrument_names_the_known_ones() -> None:
     with pytest.raises(UnknownReferenceError, match="voltmeter"):
         instrument("oracle")
-    assert {"voltmeter", "ohmmeter", "lamp-5w", "lamp-21w", "functional-check"} == set(ORDINARY) < set(INSTRUMENTS)
+    assert (
+        {"voltmeter", "ohmmeter", "lamp-5w", "lamp-21w", "functional-check", "thermometer", "new-fuse"}
+        == set(ORDINARY)
+        < set(INSTRUMENTS)
+    )
 
 
 @pytest.mark.parametrize(
