@@ -25,7 +25,9 @@ def cut(page: Page) -> str:
 
 
 def click(page: Page, words: str) -> None:
-    page.wait(lambda: [b for b in page.all("button") if b.text.startswith(words) and b.is_displayed()], f"a button {words}")[0].click()
+    page.wait(lambda: [b for b in page.all("button") if b.text.startswith(words) and b.is_displayed()], f"a button {words}")[
+        0
+    ].click()
 
 
 def test_a_repair_is_recorded_verified_and_proved(page: Page, cut: str) -> None:

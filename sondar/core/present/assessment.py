@@ -17,7 +17,7 @@ from sondar.core.diagnosis.ranking import Proposal
 from sondar.core.present.tests import SetupView, TestView, setup_view, test_view
 from sondar.core.wording import conclusion as words
 from sondar.core.wording.effects import effect_note
-from sondar.core.wording.labels import expected_range, fault_title, range_of, unit_title
+from sondar.core.wording.labels import describe_test, expected_range, fault_title, range_of, unit_title
 from sondar.core.wording.learned import learned_notes, misfit_notes
 from sondar.core.wording.proposals import outcome_label, proposal_cautions, step_text, why
 
@@ -332,10 +332,12 @@ def _conclusion(judgement: Judgement, suspects: Sequence[SuspectView]) -> Conclu
         )
         for s in rest
     ]
+    further = ranking.proposals[0].test if ranking.proposals and not ranking.settled else None
+    proposed = "" if further is None else describe_test(judgement.predictor.circuit, further)
     return ConclusionView(
         settled=ranking.settled, reason=words.reason_text(judgement), sentence=words.sentence(judgement),
         group=words.leading_suspect(judgement).group, units=list(ranking.leading), certainty=ranking.certainty,
         inseparable=len(ranking.leading) > 1, alternatives=alternatives,
-        would_change=words.would_change([(a.title, a.probability, a.distinguished_by) for a in alternatives]),
+        would_change=words.would_change([(a.title, a.probability, a.distinguished_by) for a in alternatives], proposed),
         actions=words.actions(judgement), cautions=words.repair_cautions(judgement), expected_loss_min=ranking.expected_loss,
     )  # fmt: skip

@@ -108,8 +108,14 @@ def distinguished_by(judgement: Judgement, other: str) -> str:
     return words
 
 
-def would_change(alternatives: list[tuple[str, float, str]]) -> str:
-    """What result would change the diagnosis; ``alternatives`` are (title, probability, distinguished by)."""
+def would_change(alternatives: list[tuple[str, float, str]], proposed: str = "") -> str:
+    """What result would change the diagnosis; ``alternatives`` are (title, probability, distinguished by).
+
+    Args:
+        proposed: the test that is still proposed, if measuring is not done.
+    """
+    if not alternatives and proposed:
+        return f"Only a result that contradicts it: {proposed} is left to confirm it."
     if not alternatives:
         return "Nothing that can be measured here with these tools; the check after the repair will."
     telling = next((a for a in alternatives if a[2] != NO_TEST), None)
