@@ -4,6 +4,7 @@ import { memo, type ReactNode, useEffect, useMemo, useRef, useState } from "reac
 import type { Circuit, Measuring, TestIn } from "../../../api/client";
 import { depthTint } from "../../../lib/format";
 import { Button } from "../../../ui/Button";
+import { latestAtPoints, spans } from "./figures";
 import { keepTabStop, moveOrPress } from "./keyboard";
 import { ElementSymbol, GroundSymbol } from "./symbols";
 
@@ -13,7 +14,6 @@ const LEFT = 108;
 const TOP = 34;
 
 type Element = Circuit["drawing"]["elements"][number];
-type Readings = Measuring["readings"];
 
 interface Props {
   circuit: Circuit;
@@ -451,17 +451,6 @@ function visiblePoints(circuit: Circuit, disconnected: Set<string>) {
   });
 }
 
-/** The newest reading at each point that has not been voided, taken against the usual place of the black probe. */
-function latestAtPoints(readings: Readings, black: string): Map<string, string> {
-  const found = new Map<string, string>();
-  for (const reading of readings) {
-    if (reading.voided_because === null && (reading.black === black || reading.black === "chassis")) {
-      found.set(reading.red, reading.label.replace(/ V$/, ""));
-    }
-  }
-  return found;
-}
-
 /** True for a supply inside a module that begins where another part of its line ends: no room above it. */
 function isBelow(elements: Element[], mark: Circuit["drawing"]["marks"][number]): boolean {
   return elements.some((item) => item.column === mark.column && Math.abs(item.bottom - mark.y) < 0.01);
@@ -493,66 +482,6 @@ function rightMargin(elements: Element[], column: number): number {
       ),
   );
   return Math.max(120, 40 + longest);
-}
-
-/** Least distance of two figures on the drawing, in drawing units. */
-const APART = 17;
-
-interface Span {
-  key: string;
-  column: number;
-  top: number;
-  bottom: number;
-  label: string;
-  /** Where the figure stands. */
-  at: number;
-}
-
-/**
- * Readings taken across a stretch of one line: the newest per pair of points, hung on a bracket between them. A figure keeps clear of
- * those at points and of newer ones; where there is no room it is left to the list.
- */
-function spans(
-  readings: Readings,
-  circuit: Circuit,
-  shown: Map<string, string>,
-  y: (row: number) => number,
-): Span[] {
-  const marks = new Map(circuit.drawing.marks.map((mark) => [mark.ref, mark]));
-  const taken = new Map<number, number[]>();
-  const occupy = (column: number, at: number) => taken.set(column, [...(taken.get(column) ?? []), at]);
-  for (const ref of shown.keys()) {
-    const mark = marks.get(ref);
-    if (mark) occupy(mark.column, y(mark.y));
-  }
-  const found = new Map<string, Span>();
-  for (const reading of [...readings].reverse()) {
-    const red = marks.get(reading.red);
-    const black = marks.get(reading.black);
-    const key = [reading.red, reading.black].sort().join(" ");
-    if (reading.voided_because !== null || !red || !black || red.column !== black.column || found.has(key))
-      continue;
-    const [top, bottom] = [red.y, black.y].sort((a, b) => a - b) as [number, number];
-    const middle = (y(top) + y(bottom)) / 2;
-    const room = (y(bottom) - y(top)) / 2;
-    const steps = [0, 1, -1, 2, -2, 3, -3]
-      .map((step) => step * APART)
-      .filter((step) => Math.abs(step) <= room);
-    const free = steps
-      .map((step) => middle + step)
-      .find((at) => (taken.get(red.column) ?? []).every((other) => Math.abs(other - at) >= APART));
-    if (free === undefined) continue;
-    occupy(red.column, free);
-    found.set(key, {
-      key,
-      column: red.column,
-      top,
-      bottom,
-      label: reading.label.replace(/ V$/, ""),
-      at: free,
-    });
-  }
-  return [...found.values()];
 }
 
 function weightOf(weights: Record<string, number>, element: Element): number {
