@@ -6,9 +6,10 @@ from dataclasses import dataclass
 from typing import Any
 from uuid import UUID, uuid5
 
-from sondar.app import job_record, measuring
+from sondar.app import job_record
 from sondar.app.computed import by_slug
 from sondar.app.photos import prepare_photo
+from sondar.app.repairs import unproved
 from sondar.app.workspace import Workspace, known_job
 from sondar.core.circuit.network import Circuit
 from sondar.core.codes import parse_codes
@@ -175,7 +176,7 @@ def answer(work: Workspace, job_id: UUID, client_key: UUID, field: str, value: A
             their ``Answer``, and nothing is stored. Or the job is to be closed and a repair is not proved.
     """
     kept = job_record.checked(field, value)
-    if field == "stage" and kept == "closed" and (left := measuring.unproved(work, job_id)):
+    if field == "stage" and kept == "closed" and (left := unproved(work, job_id)):
         what = (
             f"after the repair these have not been within the expected range yet: {'; '.join(left[:4])}. Measure them again first."
         )

@@ -42,7 +42,7 @@ from sondar.core.instruments.voltmeter import Voltmeter
 from sondar.core.limits.card import LimitView, limits_card
 from sondar.core.triage.prior_factors import fault_factors, reasons
 from sondar.core.wording import conclusion as words
-from sondar.core.wording.labels import describe_test, reading_label
+from sondar.core.wording.labels import reading_label
 from sondar.devices.meter import Placement, read_meter
 from sondar.store import codes, evidence, intake, people
 from sondar.store import jobs as job_store
@@ -203,7 +203,7 @@ def situation_of(case: Case, predictor: Predictor, readings: Sequence[Reading]) 
 def judge_case(work: Workspace, case: Case) -> Measuring:
     """Judge a case; holds no connection."""
     predictor = case.predictor(work.computed)
-    found, readings = _judged(case, predictor)
+    found, readings = judged(case, predictor)
     carried = ["Prior probabilities from the triage"] if case.diagnosis.triage_prior else []
     return Measuring(
         case, predictor, found, limits_card(predictor.circuit, readings, case.job.temperature_c),
@@ -212,7 +212,8 @@ def judge_case(work: Workspace, case: Case) -> Measuring:
     )  # fmt: skip
 
 
-def _judged(case: Case, predictor: Predictor) -> tuple[RepairedJudgement, list[Reading]]:
+def judged(case: Case, predictor: Predictor) -> tuple[RepairedJudgement, list[Reading]]:
+    """The vehicle as it is now, and all readings that stand."""
     readings = [reading_of(predictor, item) for item in case.valid]
     found = judge_repaired(
         predictor,
@@ -234,13 +235,14 @@ def belief_of(case: Case, predictor: Predictor) -> tuple[Belief, list[Reading]]:
     return update(predictor, readings[start:], prior, known), readings
 
 
-def _load(work: Workspace, diagnosis_id: UUID) -> tuple[Case, Predictor]:
+def load_with_predictor(work: Workspace, diagnosis_id: UUID) -> tuple[Case, Predictor]:
+    """A case and the predictor of its circuit; the connection is given back before that is looked for."""
     with work.transaction() as db:
         case = load_case(db, diagnosis_id)
     return case, case.predictor(work.computed)
 
 
-def _finish(work: Workspace, case: Case) -> Measuring:
+def finish(work: Workspace, case: Case) -> Measuring:
     """Judge what has been committed, prepare the likely next steps, and keep what is said of it."""
     found = judge_case(work, case)
     _prepare_next(work, found)
@@ -279,7 +281,7 @@ def said_before(found: Measuring) -> evidence.Statement | None:
 
 def show(work: Workspace, diagnosis_id: UUID) -> Measuring:
     """The circuit diagnosis as it stands."""
-    case, _ = _load(work, diagnosis_id)
+    case, _ = load_with_predictor(work, diagnosis_id)
     found = judge_case(work, case)
     _prepare_next(work, found)
     return found
@@ -291,7 +293,7 @@ def record(work: Workspace, diagnosis_id: UUID, wanted: WantedReading) -> tuple[
     Raises:
         InvalidError: point, set-up or entry not possible. ConflictError: another order of magnitude was probably meant.
     """
-    case, predictor = _load(work, diagnosis_id)
+    case, predictor = load_with_predictor(work, diagnosis_id)
     test = wanted_test(predictor, wanted.test, case.job.temperature_c)
     device = instrument(test.instrument)
     entry = device.understand(wanted.entry)
@@ -318,7 +320,7 @@ def record(work: Workspace, diagnosis_id: UUID, wanted: WantedReading) -> tuple[
                 raise NotFoundError("No such reading", f"this diagnosis has no reading {wanted.supersedes} to correct")
         case = with_evidence(db, case)
     # Committed: from here on the reading is safe, whatever happens to the answer.
-    return _finish(work, case), added
+    return finish(work, case), added
 
 
 def void(work: Workspace, diagnosis_id: UUID, reading_id: UUID, client_key: UUID, reason: str) -> Measuring:
@@ -328,12 +330,12 @@ def void(work: Workspace, diagnosis_id: UUID, reading_id: UUID, client_key: UUID
         if evidence.void_reading(db, case.diagnosis, reading_id, client_key, reason) == "unknown":
             raise NotFoundError("No such reading", f"this diagnosis has no reading {reading_id}")
         case = with_evidence(db, case)
-    return _finish(work, case)
+    return finish(work, case)
 
 
 def exclude(work: Workspace, diagnosis_id: UUID, client_key: UUID, kind: str, name: str, excluded: bool) -> Measuring:
     """Exclude a point, a place or an instrument (cannot be reached, not at hand), or include it again."""
-    case, predictor = _load(work, diagnosis_id)
+    case, predictor = load_with_predictor(work, diagnosis_id)
     if kind == "instrument":
         instrument(name)
     elif name not in {p.place for p in predictor.circuit.points.values()}:
@@ -360,45 +362,13 @@ def conclude(work: Workspace, diagnosis_id: UUID, client_key: UUID) -> Measuring
     return replace(found, case=case)
 
 
-def repair(work: Workspace, diagnosis_id: UUID, client_key: UUID, units: list[str], action: str, *, substituted: bool) -> Measuring:
-    """Record a repair; what was measured so far then speaks about the vehicle before it.
-
-    Raises:
-        InvalidError: a unit that this circuit does not have.
-    """
-    case, predictor = _load(work, diagnosis_id)
-    known = predictor.circuit.units
-    for index, unit in enumerate(units):
-        if unit not in known:
-            raise InvalidError(
-                "Not a unit of this circuit", f"{unit} is not in it; there are {', '.join(sorted(known))}",
-                [FieldProblem(("units", str(index)), "choose a part, wire or connector of the circuit")],
-            )  # fmt: skip
-    with work.transaction() as db:
-        evidence.append_repair(db, case.diagnosis, client_key, units, action, substituted=substituted)
-        case = with_evidence(db, case)
-    return _finish(work, case)
-
-
-def unproved(work: Workspace, job_id: UUID) -> list[str]:
-    """Tests of a job's repaired circuits that failed before the repair and have not been within the expected range since, in words."""
-    with work.transaction() as db:
-        cases = [load_case(db, diagnosis.id) for diagnosis in job_store.diagnoses_of(db, job_id)]
-    left = []
-    for case in cases:
-        if case.repairs:
-            found, _ = _judged(case, case.predictor(work.computed))
-            left += [describe_test(found.now.predictor.circuit, item.test) for item in found.to_verify if not item.passed]
-    return left
-
-
 def preview(work: Workspace, diagnosis_id: UUID, wanted: WantedTest) -> tuple[Predictor, Belief, Proposal]:
     """Cost and expected saving of a test of the technician's own choice.
 
     Raises:
         InvalidError: it is not among the tests Sondar stands behind; says why.
     """
-    case, predictor = _load(work, diagnosis_id)
+    case, predictor = load_with_predictor(work, diagnosis_id)
     test = wanted_test(predictor, wanted, case.job.temperature_c)
     belief, readings = belief_of(case, predictor)
     proposal = evaluate(predictor, belief, situation_of(case, predictor, readings), test)
@@ -410,7 +380,7 @@ def preview(work: Workspace, diagnosis_id: UUID, wanted: WantedTest) -> tuple[Pr
 
 def waveform(work: Workspace, diagnosis_id: UUID, wanted: WantedTest) -> tuple[Predictor, Waveform]:
     """What an oscilloscope would draw at a test's points."""
-    case, predictor = _load(work, diagnosis_id)
+    case, predictor = load_with_predictor(work, diagnosis_id)
     test = wanted_test(predictor, wanted, case.job.temperature_c)
     if not instrument(test.instrument).probes:
         raise invalid("instrument", "an oscilloscope has probes: choose an instrument that touches two points")
@@ -421,14 +391,14 @@ def overlay(
     work: Workspace, diagnosis_id: UUID, unit: str, controls: dict[str, str], unplugged: Sequence[str]
 ) -> tuple[Predictor, ExpectedValues]:
     """Predicted voltages under the most likely fault of a unit, or of a healthy circuit."""
-    case, predictor = _load(work, diagnosis_id)
+    case, predictor = load_with_predictor(work, diagnosis_id)
     setup = predictor.circuit.setup(controls, frozenset(unplugged), case.job.temperature_c)
     return predictor, expected_values(predictor, belief_of(case, predictor)[0], unit, setup)
 
 
 def read_connected_meter(work: Workspace, diagnosis_id: UUID, wanted: WantedTest) -> str:
     """What the connected meter shows with its probes where the test puts them; nothing is recorded."""
-    case, predictor = _load(work, diagnosis_id)
+    case, predictor = load_with_predictor(work, diagnosis_id)
     if not work.devices.meter:
         raise UnavailableError("Meter not read", "no meter is connected: type the reading")
     test = wanted_test(predictor, wanted, case.job.temperature_c)

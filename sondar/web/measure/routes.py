@@ -7,7 +7,7 @@ from typing import Any
 
 from flask_openapi3 import APIBlueprint, Tag
 
-from sondar.app import measuring
+from sondar.app import measuring, repairs
 from sondar.app.measuring import WantedReading, WantedTest
 from sondar.core.errors import invalid
 from sondar.core.present.assessment import ProposalView, proposal_view
@@ -67,7 +67,7 @@ def void(path: ReadingPath, body: VoidIn) -> Any:
 @api.post("/diagnoses/<uuid:diagnosis_id>/repairs", responses={"201": MeasuringView})
 def repair(path: DiagnosisPath, body: RepairIn) -> Any:
     """Record a repair; what was measured so far then speaks about the vehicle before it."""
-    found = measuring.repair(workspace(), path.diagnosis_id, body.client_key, body.units, body.action, substituted=body.substituted)
+    found = repairs.repair(workspace(), path.diagnosis_id, body.client_key, body.units, body.action, substituted=body.substituted)
     return _answer(found), 201
 
 
