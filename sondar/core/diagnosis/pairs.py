@@ -114,11 +114,11 @@ def explain_together(predictor: Predictor, belief: Belief, readings: Sequence[Re
     """What pairs explain, or None if no two faults could."""
     hypotheses = belief.hypotheses
     suspects = hypotheses.suspects
-    pairs = [(a, b) for a, b in itertools.combinations(_candidates(belief), 2) if suspects[a].unit != suspects[b].unit]
+    pairs = [(a, b) for a, b in itertools.combinations(sorted(_candidates(belief)), 2) if suspects[a].unit != suspects[b].unit]
     if not pairs:
         return None
     measured = [reading for reading in readings if not reading.device.finding]  # what eyes find is one fault's alone
-    both = update(predictor.of(_as_hypotheses(hypotheses, pairs), BLUR), measured)
+    both = update(predictor.of(tuple(pairs), lambda: _as_hypotheses(hypotheses, pairs), BLUR), measured)
     kept = [i for i, reading in enumerate(readings) if not reading.device.finding]
     single = np.log(belief.prior) + belief.log_likelihood[kept].sum(axis=0)
     together = np.log(both.hypotheses.prior[1:-1]) + both.log_likelihood[:, 1:-1].sum(axis=0)

@@ -7,7 +7,7 @@ results depend on the circuit document alone, so they may be shared between jobs
 from __future__ import annotations
 
 import threading
-from collections.abc import Sequence
+from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -58,6 +58,9 @@ KNOWN_BATTERY, KNOWN_K = 0.15, 3.0
 
 LEARNED_KEPT = 12
 """Sequences of readings whose learning is kept per predictor, so that the next reading starts from there."""
+
+OTHERS_KEPT = 2
+"""Sets of pairs that are kept per predictor: the candidates are often the same after the next reading."""
 
 FORECASTS_KEPT = 256
 """Tests that are kept per predictor; one takes about half a megabyte."""
@@ -160,6 +163,7 @@ class Predictor:
         self._shared: dict[Controls, Array] = {}
         self._learned: LRUCache[tuple[Reading, ...], object] = LRUCache(LEARNED_KEPT)
         self._forecasts: LRUCache[tuple[Test, float], Forecast] = LRUCache(FORECASTS_KEPT)
+        self._others: LRUCache[Hashable, Predictor] = LRUCache(OTHERS_KEPT)
         self._lock = threading.RLock()
 
     @cached_property
@@ -167,8 +171,17 @@ class Predictor:
         """Everything that may be wrong."""
         return build_hypotheses(self.circuit, self.temperature_c, self.only)
 
-    def of(self, hypotheses: HypothesisSet, blur: float) -> Predictor:
-        """The same circuit under other hypotheses, for single readings: no tables, and figures blurred by a share of themselves."""
+    def of(self, key: Hashable, hypotheses: Callable[[], HypothesisSet], blur: float) -> Predictor:
+        """The same circuit under other hypotheses, for single readings: no tables, and figures blurred by a share of themselves.
+
+        The latest are kept under their key, with what readings have taught under them.
+        """
+        with self._lock:
+            if key not in self._others:
+                self._others[key] = self._of(hypotheses(), blur)
+            return self._others[key]
+
+    def _of(self, hypotheses: HypothesisSet, blur: float) -> Predictor:
         other = Predictor(self.circuit, self.temperature_c, tuple(self.instruments), self.only, self.samples, self.temperature_sd)
         other.tables, other.blur = False, blur
         other.__dict__["hypotheses"], other.__dict__["parameters"] = hypotheses, self.parameters
