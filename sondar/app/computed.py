@@ -112,6 +112,10 @@ class Computed:
         for situation in situations:
             self.later(lambda at=situation: _prepare(predictor, at, lambda: self._turns.get(predictor) == turn))  # type: ignore[misc]
 
+    def pause(self, predictor: Predictor) -> None:
+        """Somebody waits for this predictor: what is worked out ahead ends with the set-up it is at; the answer asks for more anew."""
+        self._turns[predictor] = self._turns.get(predictor, 0) + 1
+
     def prepare_first(self, version: CircuitVersion, temperature_c: float, tools: Iterable[str], temperature_sd: float) -> None:
         """Work out the first step on a circuit that is likely to be opened next, with the tools of this workshop."""
         predictor = self.predictor(version, temperature_c, tools, temperature_sd)

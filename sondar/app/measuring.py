@@ -294,6 +294,7 @@ def record(work: Workspace, diagnosis_id: UUID, wanted: WantedReading) -> tuple[
         InvalidError: point, set-up or entry not possible. ConflictError: another order of magnitude was probably meant.
     """
     case, predictor = load_with_predictor(work, diagnosis_id)
+    work.computed.pause(predictor)
     test = wanted_test(predictor, wanted.test, case.job.temperature_c)
     device = instrument(test.instrument)
     entry = device.understand(wanted.entry)
