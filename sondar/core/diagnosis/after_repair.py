@@ -46,7 +46,7 @@ class Verification:
     """A test that failed before the repair.
 
     Attributes:
-        before: its last reading before. now: its last reading since, with what it did; None while it has not been repeated.
+        before: the reading that failed. now: its last reading since the repair, with what it did; None while it has not been repeated.
     """
 
     test: Test
@@ -64,7 +64,7 @@ class RepairedJudgement:
     """A judgement of the vehicle as it is now, after the last repair.
 
     Attributes:
-        now: from the readings since; the same as ``before`` if nothing has been repaired.
+        now: from the readings since the last repair, or from all if nothing has been repaired.
         earlier: what the readings before the last repair did. to_verify: what failed before and proves the repair when it no longer does.
     """
 

@@ -8,11 +8,13 @@ purpose; they go by the *traits* of a fault, never by its name.
 from __future__ import annotations
 
 from abc import abstractmethod
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+import numpy.typing as npt
 
+from sondar.core.circuit.families import Fuse
 from sondar.core.circuit.model import Fault, Setup
 from sondar.core.circuit.network import Circuit
 from sondar.core.instruments.access import Access
@@ -78,6 +80,15 @@ class Finding(Instrument):
     @abstractmethod
     def chance(self, circuit: Circuit, place: Place, fault: Fault | None) -> float:
         """Estimated chance of the first word at a place if this fault is there (None: no fault)."""
+
+
+def opened_by_overload(population: Population, tests: Sequence[Test]) -> Iterator[tuple[int, npt.NDArray[np.bool_]]]:
+    """For every test that looks at a fuse its column, and under which hypotheses (H,) something else than the fuse has opened it."""
+    fuses = [name for name, part in population.circuit.parts.items() if isinstance(part, Fuse)]
+    if population.blown.shape[1] == len(fuses):
+        for column, test in enumerate(tests):
+            if test.red in fuses:
+                yield column, population.blown[:, fuses.index(test.red)]
 
 
 def is_replaceable(circuit: Circuit, ref: str) -> bool:

@@ -8,7 +8,7 @@ from sondar.core.circuit.families import Fuse
 from sondar.core.circuit.model import Fault
 from sondar.core.circuit.network import Circuit
 from sondar.core.instruments.base import Discovery, Observation, Population, Solved, Test
-from sondar.core.instruments.finding import Finding, Place
+from sondar.core.instruments.finding import Finding, Place, opened_by_overload
 
 HOLDS, BLOWS = "holds", "blows again"
 
@@ -41,10 +41,8 @@ class NewFuse(Finding):
         """It holds unless something else than the fuse has opened it."""
         seen = super().observe(population, solved, tests)
         assert seen.words is not None
-        fuses = [name for name, part in population.circuit.parts.items() if isinstance(part, Fuse)]
-        for column, test in enumerate(tests):
-            if test.red in fuses and population.blown.shape[1] == len(fuses):
-                seen.words[0, population.blown[:, fuses.index(test.red)], column] = (1.0 - BLOWS_IF_NOT, BLOWS_IF_NOT)
+        for column, overloaded in opened_by_overload(population, tests):
+            seen.words[0, overloaded, column] = (1.0 - BLOWS_IF_NOT, BLOWS_IF_NOT)
         return seen
 
     def discovered(self, discovery: Discovery, luck: float) -> bool:

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from sondar.core.circuit.families import Fuse, Wire
+from sondar.core.circuit.families import Wire
 from sondar.core.circuit.model import Fault
 from sondar.core.circuit.network import Circuit
 from sondar.core.instruments.base import Discovery, Observation, Population, Solved, Test
-from sondar.core.instruments.finding import Finding, Place, by_trait
+from sondar.core.instruments.finding import Finding, Place, by_trait, opened_by_overload
 
 SEEN: Mapping[str, float] = {"evident": 0.97, "open": 0.45, "series": 0.6, "leak": 0.55}
 """Chance that a visible fault shows where it is: corrosion and chafe do, a broken strand often does not, a blown fuse does."""
@@ -47,11 +47,8 @@ class VisualInspection(Finding):
         """As other findings; a fuse is seen to be blown whatever blew it."""
         seen = super().observe(population, solved, tests)
         assert seen.words is not None
-        fuses = [name for name, part in population.circuit.parts.items() if isinstance(part, Fuse)]
-        for column, test in enumerate(tests):
-            if test.red in fuses and population.blown.shape[1] == len(fuses):
-                out = population.blown[:, fuses.index(test.red)]
-                seen.words[0, out, column] = (SEEN["evident"], 1.0 - SEEN["evident"])
+        for column, overloaded in opened_by_overload(population, tests):
+            seen.words[0, overloaded, column] = (SEEN["evident"], 1.0 - SEEN["evident"])
         return seen
 
     def discovered(self, discovery: Discovery, luck: float) -> bool:
