@@ -145,6 +145,7 @@ function EvidenceTable({ measuring, leading }: { measuring: Measuring; leading: 
   const standing = measuring.readings.filter(
     (reading) => reading.voided_because === null && reading.seq > since,
   );
+  if (standing.length === 0) return null;
   const largest = Math.max(1, ...leading.evidence.map((item) => Math.abs(item.weight_ban)));
   return (
     <section>

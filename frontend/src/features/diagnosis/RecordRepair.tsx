@@ -38,7 +38,7 @@ export function RecordRepair({ measuring }: { measuring: Measuring }) {
   if (named.length === 0) return null;
   return (
     <section>
-      <h3 className="mb-1 text-lg">Repaired</h3>
+      <h3 className="mb-1 text-lg">{measuring.repairs.length ? "Another repair" : "When it is repaired"}</h3>
       {repair.error && <Notice tone="problem">{repair.error.message}</Notice>}
       <p className="mb-2 text-sm text-soft">
         What was measured until then speaks about the vehicle before the repair. The tests that failed become
