@@ -51,7 +51,8 @@ class Outcome:
     Attributes:
         called: units of the leading class; certainty: stated for it; right: the hidden unit is in it.
         condemns: certain enough to act on, and it names a unit. cleared: certain that there is no fault here now.
-        said: units that are named: the leading class, and both of a pair that is said to explain everything together.
+        said: units that are named: the leading class, and all of pairs that are said to explain everything together.
+        wrong_pair: pairs are said, and none of them is of units that are both at fault.
         steps: (stated probability of the leading unit, it was the hidden one) after every reading.
     """
 
@@ -64,6 +65,7 @@ class Outcome:
     steps: tuple[tuple[float, bool], ...]
     cleared: bool = False
     said: frozenset[str] = frozenset()
+    wrong_pair: bool = False
 
 
 def by_plan(_predictor: Predictor, plan: Ranking, _belief: Belief, _situation: Situation) -> Test | None:
@@ -131,11 +133,12 @@ def follow_vehicle(
         if test is None:
             named = plan.leading[0] not in (NONE, UNKNOWN)
             certain = plan.certainty >= situation.decision_threshold - 1e-9
-            pairs = together.pairs[:1] if together and together.pairs[0].probability >= PAIR_SAID_ABOVE else ()
+            pairs = [pair for pair in together.pairs if pair.probability >= PAIR_SAID_ABOVE] if together else []
+            beside = bool(pairs) and not any(true.issuperset(pair.units) for pair in pairs)
             said = frozenset(plan.leading).union(*(pair.units for pair in pairs))
             return Outcome(
                 plan.leading, plan.certainty, bool(true & set(plan.leading)) and named, named and certain, minutes, len(readings),
-                tuple(steps), plan.leading[0] == NONE and certain, said,
+                tuple(steps), plan.leading[0] == NONE and certain, said, beside,
             )  # fmt: skip
         proposal = evaluate(predictor, belief, situation, test)
         assert proposal is not None

@@ -337,6 +337,7 @@ def table(rows: list[Result]) -> dict[str, object]:
         "inconclusive": f"{inconclusive / n:.2%}",
         "no fault found": f"{sum(o.cleared for o in outcomes) / n:.2%}",
         "right or inconclusive": f"{sum(o.right or not (o.condemns or o.cleared) for o in outcomes) / n:.2%}",
+        "a wrong pair named": f"{sum(o.wrong_pair for o in outcomes) / n:.2%}",
         "mean minutes": round(float(np.mean([o.minutes for o in outcomes])), 2),
         "mean readings": round(float(np.mean([o.readings for o in outcomes])), 2),
     }

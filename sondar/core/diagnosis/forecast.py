@@ -25,8 +25,8 @@ from sondar.core.solving.solver import solve_waves
 
 Array = npt.NDArray[np.float64]
 
-SEVERITY = "severity"
-"""Parameter of where a fault lies within its cell of the grid; every hypothesis has its own."""
+SEVERITY, SECOND_SEVERITY = "severity", "severity of the second"
+"""Parameters of where a fault, and the second of two, lies within its cell of the grid; every hypothesis has its own."""
 
 VOLT_GAIN, VOLT_ZERO, OHM_GAIN, LEADS = "meter: volts, gain", "meter: volts, zero", "meter: ohms, gain", "meter: leads"
 METER_GAIN_SD, METER_ZERO_SD_V = 0.006, 0.008
@@ -152,13 +152,12 @@ def blended(words: Array, hypotheses: HypothesisSet) -> Array:
     return np.asarray(own * words + (1.0 - own) * 0.5 * (words[milder] + words[worse]))
 
 
-def cell_slope(values: Array, hypotheses: HypothesisSet) -> Array:
-    """(H, …) change of a figure per standard deviation of a fault's severity within its cell.
+def cell_slope(values: Array, milder: npt.NDArray[np.intp], worse: npt.NDArray[np.intp]) -> Array:
+    """(H, …) change of a figure per standard deviation of a fault's severity within its cell; ``milder``, ``worse`` are the next cells.
 
     A severity spread evenly over its cell spreads what is shown over the cell's width: standard deviation width / √12 (GUM type B).
     At an end of the grid half the cell lies beyond it, where readings change less: three quarters of one step.
     """
-    milder, worse = hypotheses.milder, hypotheses.worse
     own = np.arange(len(milder))
     steps = (milder != own).astype(float) + (worse != own)
     share = np.where(steps == 2, 0.5, 0.75).reshape(-1, *([1] * (values.ndim - 1)))
@@ -200,7 +199,9 @@ def forecast(circuit: Circuit, hypotheses: HypothesisSet, parameters: Parameters
         mean = working[0]
         if len(working) == 1 + len(parameters.network):
             slope[:, : len(parameters.network)] = (working[1:] - working[0]).T
-        slope[:, parameters.index(SEVERITY)] = cell_slope(mean, hypotheses)
+        slope[:, parameters.index(SEVERITY)] = cell_slope(mean, hypotheses.milder, hypotheses.worse)
+        if hypotheses.second is not None:
+            slope[:, parameters.index(SECOND_SEVERITY)] = cell_slope(mean, *hypotheses.second)
         noise = _meter(device, parameters, figures[0], slope)
         if seen.wander is not None:
             wander = seen.wander[:, 0]

@@ -57,6 +57,7 @@ class HypothesisSet:
         member: (H, U) one-hot membership of hypotheses in units.
         milder, worse: (H − 1,) the next cell of the same fault either way, itself where there is none: severities of a resistance
             are points of a grid that stand for everything between.
+        second: the same for the second fault of two, where hypotheses are pairs of faults.
     """
 
     suspects: tuple[Suspect, ...]
@@ -67,6 +68,7 @@ class HypothesisSet:
     member: Array
     milder: Ints
     worse: Ints
+    second: tuple[Ints, Ints] | None = None
 
     def index(self, fault: str, severity: str | None = None) -> list[int]:
         """Indices of a fault, or of one of its severities."""

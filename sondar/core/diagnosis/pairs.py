@@ -20,13 +20,14 @@ from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN, HypothesisSet, Suspe
 from sondar.core.diagnosis.lookahead import rank_tests
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.ranking import Ranking
+from sondar.core.diagnosis.second_cause import SECOND_CAUSE, asked, beside
 from sondar.core.instruments.reading import Reading
 
 Array = npt.NDArray[np.float64]
 
 ASKED_FROM, ASKED_AT_ONCE = 0.3, 0.6
-"""Pairs are looked for when *not on the drawing* has at least this much and a diagnosis is due, or this much at any time; or two readings
-would have to be errors."""
+"""Pairs are looked for when *not on the drawing* has at least this much and a diagnosis is due, or this much at any time; or a reading
+would have to be an error."""
 READINGS_FROM = 3
 FAULTS_PER_READING = 7
 CANDIDATES = 32
@@ -35,10 +36,11 @@ LED_FROM = 0.5
 """A unit is called from pairs if it had at least this before the last reading."""
 PLANNED_FROM = 0.2
 """The next test tells pairs apart from this share of them on."""
-BLUR = 0.03
-"""Pairs are looked at in the middle of their cells; this share of a figure stands for the rest of the cells."""
-SECOND_CAUSE = 0.15
-"""Chance of a second cause beside one that is there (0.13 against 0.82 in the triage's prior)."""
+BEST_PAIRS, ROUGH_BLUR, BLUR = 20, 0.1, 0.02
+"""All pairs are first looked at in the middle of their cells, where a share of a figure stands for the rest of the cells; so many of the
+best are then worked out with their neighbours, where a smaller share stands for what is not straight between them."""
+BESIDE, BESIDE_LEAST, BESIDE_FROM = 12, 0.005, 0.2
+"""So many second faults of at least this probability are candidates, where all of them beside what leads have at least this much."""
 
 
 @dataclass(frozen=True)
@@ -74,15 +76,20 @@ def is_odd(predictor: Predictor, belief: Belief, readings: Sequence[Reading], *,
     unknown = belief.units()[belief.hypotheses.units.index(UNKNOWN)]
     if unknown >= (ASKED_FROM if due else ASKED_AT_ONCE):
         return True
-    return due and sum(reading_error_of(predictor, belief, i, reading).probability > 0.5 for i, reading in enumerate(readings)) >= 2
+    return any(reading_error_of(predictor, belief, i, reading).probability > 0.5 for i, reading in enumerate(readings))
 
 
 def _candidates(belief: Belief) -> list[int]:
-    """Hypotheses that explain some reading best, the best severity of each fault, and what leads overall."""
+    """Hypotheses that explain some reading best, the best severity of each fault, and what leads overall.
+
+    The readings that what leads explains worst come first: they are what a second fault is needed for.
+    """
     suspects = belief.hypotheses.suspects
     inner = range(1, len(suspects) - 1)
     chosen = dict.fromkeys(int(h) for h in np.argsort(-belief.now) if h in inner and belief.now[h] > 0.02)
-    for weights in belief.log_likelihood:
+    leads = 1 + int(np.argmax(belief.now[1:-1]))
+    missed = belief.log_likelihood[:, :-1].max(axis=1, initial=-np.inf) - belief.log_likelihood[:, leads]
+    for weights in belief.log_likelihood[np.argsort(-missed, kind="stable")]:
         faults: dict[str, int] = {}
         for h in np.argsort(-weights)[:LOOKED_AT]:
             if h in inner and weights[h] > weights[0] + 0.5:
@@ -93,8 +100,8 @@ def _candidates(belief: Belief) -> list[int]:
     return list(chosen)[:CANDIDATES]
 
 
-def _as_hypotheses(hypotheses: HypothesisSet, pairs: Sequence[tuple[int, int]]) -> HypothesisSet:
-    """Pairs as hypotheses of their own, between *no fault* and *not on the drawing*."""
+def _as_hypotheses(hypotheses: HypothesisSet, pairs: Sequence[tuple[int, int]], *, graded: bool = False) -> HypothesisSet:
+    """Pairs as hypotheses of their own, between *no fault* and *not on the drawing*; ``graded``: each stands for its cell, either way."""
     suspects = hypotheses.suspects
     made = [
         Suspect(f"{suspects[a].fault}+{suspects[b].fault}", "", f"{suspects[a].unit}+{suspects[b].unit}", "wiring")
@@ -105,23 +112,65 @@ def _as_hypotheses(hypotheses: HypothesisSet, pairs: Sequence[tuple[int, int]]) 
     blown = np.array([hypotheses.blown[0], *(hypotheses.blown[a] | hypotheses.blown[b] for a, b in pairs)])
     prior = np.array([hypotheses.prior[a] * hypotheses.prior[b] for a, b in pairs]) * SECOND_CAUSE
     share = np.concatenate([[hypotheses.prior[0]], prior, [hypotheses.prior[-1]]])
-    alone = np.arange(len(changes))
     everyone = (Suspect(NONE, "", NONE, NONE, NONE), *made, Suspect(UNKNOWN, "", UNKNOWN, UNKNOWN, UNKNOWN))
-    return HypothesisSet(everyone, tuple(changes), blown, share, (), np.zeros((len(everyone), 0)), alone, alone)
+    alone = np.arange(len(changes))
+    found = HypothesisSet(everyone, tuple(changes), blown, share, (), np.zeros((len(everyone), 0)), alone, alone)
+    if not graded:
+        return found
+    place = {pair: index for index, pair in enumerate(pairs, start=1)}
+    axes = []
+    for way in (hypotheses.milder, hypotheses.worse):
+        axes.append(np.array([0, *(place.get((int(way[a]), b), place[a, b]) for a, b in pairs)]))
+        axes.append(np.array([0, *(place.get((a, int(way[b])), place[a, b]) for a, b in pairs)]))
+    return replace(found, milder=axes[0], worse=axes[2], second=(axes[1], axes[3]))
 
 
-def explain_together(predictor: Predictor, belief: Belief, readings: Sequence[Reading], most: int = 3) -> Together | None:
-    """What pairs explain, or None if no two faults could."""
+def _with_neighbours(hypotheses: HypothesisSet, pairs: Sequence[tuple[int, int]]) -> list[tuple[int, int]]:
+    """Pairs, and those with the next milder or worse severity of either fault."""
+    milder, worse = hypotheses.milder, hypotheses.worse
+    found = dict.fromkeys(pairs)
+    for a, b in pairs:
+        found.update(dict.fromkeys([(int(way[a]), b) for way in (milder, worse)] + [(a, int(way[b])) for way in (milder, worse)]))
+    return list(found)
+
+
+def _best_pairs(
+    predictor: Predictor, belief: Belief, measured: Sequence[Reading], likely: Sequence[int]
+) -> tuple[list[tuple[int, int]], Array]:
+    """The pairs that explain what was measured best, with the log of prior times likelihood of each; none if no two faults could.
+
+    First all pairs of candidates roughly, then the best of them with the severities beside theirs, each for its whole cell.
+    """
     hypotheses = belief.hypotheses
     suspects = hypotheses.suspects
-    pairs = [(a, b) for a, b in itertools.combinations(sorted(_candidates(belief)), 2) if suspects[a].unit != suspects[b].unit]
+    candidates = sorted(list(dict.fromkeys([*likely, *_candidates(belief)]))[:CANDIDATES])
+    rough = [(a, b) for a, b in itertools.combinations(candidates, 2) if suspects[a].unit != suspects[b].unit]
+    if not rough:
+        return [], np.empty(0)
+    first = predictor.of(tuple(rough), lambda: _as_hypotheses(hypotheses, rough), ROUGH_BLUR)
+    weights = _log_weights(update(first, measured))
+    best = [rough[int(i)] for i in np.argsort(-weights)[:BEST_PAIRS]]
+    pairs = _with_neighbours(hypotheses, sorted(best))
+    fine = predictor.of(("graded", *pairs), lambda: _as_hypotheses(hypotheses, pairs, graded=True), BLUR)
+    return pairs, _log_weights(update(fine, measured))
+
+
+def _log_weights(both: Belief) -> Array:
+    weights: Array = np.log(both.hypotheses.prior[1:-1]) + both.log_likelihood[:, 1:-1].sum(axis=0)
+    return weights
+
+
+def explain_together(
+    predictor: Predictor, belief: Belief, readings: Sequence[Reading], most: int = 3, likely: Sequence[int] = ()
+) -> Together | None:
+    """What pairs explain, or None if no two faults could; ``likely`` hypotheses are among the candidates in any case."""
+    hypotheses = belief.hypotheses
+    suspects = hypotheses.suspects
+    kept = [i for i, reading in enumerate(readings) if not reading.device.finding]  # what eyes find is one fault's alone
+    pairs, together = _best_pairs(predictor, belief, [readings[i] for i in kept], likely)
     if not pairs:
         return None
-    measured = [reading for reading in readings if not reading.device.finding]  # what eyes find is one fault's alone
-    both = update(predictor.of(tuple(pairs), lambda: _as_hypotheses(hypotheses, pairs), BLUR), measured)
-    kept = [i for i, reading in enumerate(readings) if not reading.device.finding]
     single = np.log(belief.prior) + belief.log_likelihood[kept].sum(axis=0)
-    together = np.log(both.hypotheses.prior[1:-1]) + both.log_likelihood[:, 1:-1].sum(axis=0)
     peak = max(float(single.max()), float(together.max()))
     weight, alone = np.exp(together - peak), np.exp(single - peak)
     total = weight.sum() + alone.sum()
@@ -146,22 +195,42 @@ def explain_together(predictor: Predictor, belief: Belief, readings: Sequence[Re
 def ranked_together(
     predictor: Predictor, belief: Belief, readings: Sequence[Reading], situation: Situation
 ) -> tuple[Ranking, Together | None]:
-    """What to do next, two faults considered where singles explain the readings badly: what leads in them is then told apart."""
+    """What to do next, two faults considered where singles explain the readings badly, and a second one before every call."""
     ranking = _not_confirmed(rank_tests(predictor, belief, situation), readings)
-    if not is_odd(predictor, belief, readings, due=ranking.settled):
-        return ranking, None
-    together = explain_together(predictor, belief, readings)
-    if together is None:
-        return ranking, None
-    if together.share > PLANNED_FROM and belief.units()[-1] >= ASKED_FROM:
+    threshold = situation.decision_threshold
+    together = None
+    if is_odd(predictor, belief, readings, due=ranking.settled):
+        together = explain_together(predictor, belief, readings)
+    if together is not None:
+        ranking = _with_pairs(predictor, belief, readings, situation, ranking, together)
+    tried = any(reading.device.confirms for reading in readings)  # the vehicle is no longer as it came
+    if ranking.reason != "certain" or ranking.leading[0] in (NONE, UNKNOWN) or situation.present < 1.0 or tried:
+        return ranking, together
+    if together is not None and together.pairs[0].probability >= threshold:
+        return ranking, together
+    now = belief if together is None else belief.at_last(together.now)
+    found = beside(predictor, now, readings, situation)
+    if found is None:
+        return ranking, together
+    if together is None and found.share >= BESIDE_FROM:
+        likely = [found.first, *(row for row, share in found.rows[:BESIDE] if share > BESIDE_LEAST)]
+        together = explain_together(predictor, belief, readings, likely=likely)
+    return asked(predictor, belief, ranking, found, situation), together
+
+
+def _with_pairs(
+    predictor: Predictor, belief: Belief, readings: Sequence[Reading], situation: Situation, ranking: Ranking, together: Together
+) -> Ranking:  # fmt: skip
+    """The ranking where singles explain the readings badly: what leads in pairs is told apart, and called if it is in most of them."""
+    threshold = situation.decision_threshold
+    if together.share > PLANNED_FROM:
         planned = rank_tests(predictor, belief.at_last(together.now), situation)
-        threshold = situation.decision_threshold
         settled = planned.settled and (planned.reason != "certain" or together.units.max() >= threshold)
         ranking = replace(planned, settled=settled, leading=ranking.leading, certainty=ranking.certainty)
-    found = _not_confirmed(concluded(belief, ranking, together, situation.decision_threshold), readings)
+    found = _not_confirmed(concluded(belief, ranking, together, threshold), readings)
     if found.settled and not ranking.settled and not _led_before(predictor, belief, readings, found.leading[0]):
         found = replace(found, settled=False, reason=ranking.reason)
-    return found, together
+    return found
 
 
 def _not_confirmed(ranking: Ranking, readings: Sequence[Reading]) -> Ranking:

@@ -19,7 +19,7 @@ from scipy.special import ndtr
 from sondar.core.circuit.model import Setup
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.costs import own_minutes, touched
-from sondar.core.diagnosis.forecast import Forecast, Parameters, blended, cell_slope, forecast, parameters_of
+from sondar.core.diagnosis.forecast import SECOND_SEVERITY, Forecast, Parameters, blended, cell_slope, forecast, parameters_of
 from sondar.core.diagnosis.hypotheses import HypothesisSet, build_hypotheses, distinct_control_states
 from sondar.core.instruments import INSTRUMENTS, ORDINARY, displays, instrument, sensible_tests
 from sondar.core.instruments.base import Controls, Display, Population, Test
@@ -59,8 +59,8 @@ KNOWN_BATTERY, KNOWN_K = 0.15, 3.0
 LEARNED_KEPT = 12
 """Sequences of readings whose learning is kept per predictor, so that the next reading starts from there."""
 
-OTHERS_KEPT = 2
-"""Sets of pairs that are kept per predictor: the candidates are often the same after the next reading."""
+OTHERS_KEPT = 5
+"""Other sets of hypotheses, such as pairs, that are kept per predictor: the candidates are often the same after the next reading."""
 
 FORECASTS_KEPT = 256
 """Tests that are kept per predictor; one takes about half a megabyte."""
@@ -184,7 +184,8 @@ class Predictor:
     def _of(self, hypotheses: HypothesisSet, blur: float) -> Predictor:
         other = Predictor(self.circuit, self.temperature_c, tuple(self.instruments), self.only, self.samples, self.temperature_sd)
         other.tables, other.blur = False, blur
-        other.__dict__["hypotheses"], other.__dict__["parameters"] = hypotheses, self.parameters
+        names = self.parameters.names if hypotheses.second is None else (*self.parameters.names, SECOND_SEVERITY)
+        other.__dict__["hypotheses"], other.__dict__["parameters"] = hypotheses, replace(self.parameters, names=names)
         return other
 
     @cached_property
@@ -320,7 +321,7 @@ def between_severities(shown: Display, hypotheses: HypothesisSet) -> Display:
 
     Without this a fault of 45 Ω would be thought impossible because neither 30 nor 100 Ω predicts its reading.
     """
-    return replace(shown, sd=np.hypot(shown.sd, cell_slope(shown.mean, hypotheses)), words=blended(shown.words, hypotheses))
+    return replace(shown, sd=np.hypot(shown.sd, cell_slope(shown.mean, hypotheses.milder, hypotheses.worse)), words=blended(shown.words, hypotheses))
 
 
 def outcome_classes(

@@ -8,6 +8,7 @@ from sondar.core.circuit.families import Fuse
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN, Suspect
 from sondar.core.diagnosis.judge import Judgement
+from sondar.core.diagnosis.pairs import Pair
 from sondar.core.instruments.finding import GONE
 from sondar.core.instruments.new_fuse import BLOWS, NewFuse
 from sondar.core.instruments.substitution import Substitution
@@ -39,6 +40,7 @@ def reason_text(judgement: Judgement) -> str:
         "no test": "no test is left with the tools and points at hand",
         "not worth it": "no remaining test saves more time than it takes",
         "pays": "another test saves more time than it takes",
+        "second": "what leads is certain; a second fault beside it would be shown by this test before anything is ordered",
         "look": "what leads can be seen: look before it is repaired",
         "two pay": "two tests together save more time than they take",
     }[ranking.reason]
@@ -82,15 +84,20 @@ def _single(judgement: Judgement) -> str:
 
 
 def _two_faults(judgement: Judgement) -> str:
-    """The likeliest pair in words; nothing if it is not likely."""
-    if not judgement.pairs or judgement.pairs[0].probability < PAIR_SAID_ABOVE:
+    """The likeliest pairs in words, those that no test tells apart together; nothing if none is likely."""
+    said = [pair for pair in judgement.pairs if pair.probability >= PAIR_SAID_ABOVE]
+    if not said:
         return ""
-    first, faults = judgement.pairs[0], judgement.predictor.circuit.faults
-    named = " and ".join(
-        f"{faults[fault].title}{f' ({severity})' if severity not in PLAIN_SEVERITIES else ''}"
-        for fault, severity in zip(first.faults, first.severities, strict=True)
-    )
-    return f" Only two faults together explain every reading: {named} ({format_share(first.probability)}). Prove each by itself."
+    faults = judgement.predictor.circuit.faults
+
+    def named(pair: Pair) -> str:
+        return " and ".join(
+            f"{faults[fault].title}{f' ({severity})' if severity not in PLAIN_SEVERITIES else ''}"
+            for fault, severity in zip(pair.faults, pair.severities, strict=True)
+        )
+
+    either = "; or ".join(f"{named(pair)} ({format_share(pair.probability)})" for pair in said)
+    return f" Only two faults together explain every reading: {either}. Prove each by itself."
 
 
 def distinguished_by(judgement: Judgement, other: str) -> str:

@@ -1,0 +1,79 @@
+"""A second fault is asked for before the call, and both are named where the readings show them."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from sondar.circuit_files import library_circuits
+from sondar.core.diagnosis.belief import update
+from sondar.core.diagnosis.costs import Situation
+from sondar.core.diagnosis.judge import Judgement, judge
+from sondar.core.diagnosis.predictions import Predictor
+from sondar.core.diagnosis.second_cause import beside
+from sondar.core.instruments.base import Test
+from sondar.core.instruments.reading import Reading
+from sondar.core.wording.conclusion import reason_text, sentence
+from sondar.simulators.vehicle import SimulatedVehicle
+from tests.conftest import circuit_of
+
+MOST = 40
+
+
+def followed(predictor: Predictor, faults: list[tuple[str, str | None]], seed: int) -> list[Judgement]:
+    """Every judgement on the way to the call, doing what is proposed."""
+    circuit = predictor.circuit
+    vehicle = SimulatedVehicle(circuit, faults, seed)
+    situation = Situation(circuit.rest_setup(), instruments=tuple(predictor.instruments))
+    readings: list[Reading] = []
+    found = [judge(predictor, readings, situation)]
+    while not found[-1].ranking.settled and len(readings) < MOST:
+        test = found[-1].ranking.proposals[0].test
+        value, word = vehicle.measure(test.instrument, test.red, test.black, test.setup)
+        readings.append(Reading(str(len(readings)), test, value, word, 0.005))
+        opened = situation.opened | {circuit.point(ref).place for ref in (test.red, test.black)}
+        situation = replace(situation, setup=test.setup, opened=opened | (situation.setup.unplugged ^ test.setup.unplugged))
+        found.append(judge(predictor, readings, situation))
+    return found
+
+
+def test_one_fault_is_called_alone_after_a_second_was_asked_for() -> None:
+    way = followed(Predictor(circuit_of(library_circuits()["lisk-fuel-pump"])), [("W14.open", "open")], seed=4)
+    asked = [judgement for judgement in way if judgement.ranking.reason == "second"]
+    assert asked, "the call is put off for a test that would show another fault"
+    for judgement in asked:
+        assert judgement.ranking.leading == ("W14",)
+        assert judgement.ranking.certainty >= judgement.situation.decision_threshold
+        assert "second fault" in reason_text(judgement)
+        assert judgement.ranking.proposals[0].saving_min > 0.0
+    assert way[-1].ranking.settled
+    assert way[-1].ranking.leading == ("W14",)
+    assert "two faults" not in sentence(way[-1])
+
+
+def test_an_open_contact_and_a_corroded_ground_wire_are_both_named() -> None:
+    predictor = Predictor(circuit_of(library_circuits()["tern-coolant-temperature"]))
+    way = followed(predictor, [("X43.2.open", "open"), ("W9.resistance", "10 kΩ")], seed=8)
+    last = way[-1]
+    assert last.ranking.settled
+    named = {unit for pair in last.pairs if pair.probability > 0.2 for unit in pair.units}
+    assert {"W9", "X43.2"} <= named, last.pairs
+    assert named <= {"W9", "X43.1", "X43.2"}, "the two contacts of one plug cannot be told apart from outside it"
+    assert "Only two faults together" in sentence(last)
+
+
+def test_what_the_first_fault_makes_blind_is_not_asked_about(fan_predictor: Predictor) -> None:
+    """With the fuse of the load side open nothing of the load side can be seen at work, whatever else is wrong with it."""
+    circuit = fan_predictor.circuit
+    vehicle = SimulatedVehicle(circuit, [("F14.open", "open")], 3)
+    situation = Situation(circuit.setup({"key": "on", "fan": "on"}), instruments=("voltmeter",))
+    readings = []
+    for point in ("F14.1", "F14.2", "X3.86", "X3.85"):
+        value, word = vehicle.measure("voltmeter", point, "BAT.neg", situation.setup)
+        readings.append(Reading(point, Test("voltmeter", point, "BAT.neg", situation.setup), value, word, 0.005))
+    found = beside(fan_predictor, update(fan_predictor, readings), readings, situation)
+    assert found is not None
+    assert found.first in fan_predictor.hypotheses.index("F14.open")
+    assert 0.0 < found.share < 0.3
+    assert found.ranking.proposals
+    asked = {(p.test.red, p.test.black) for p in found.ranking.proposals}
+    assert not asked & {("X3.87", "BAT.neg"), ("X3.30", "BAT.neg"), ("X20.1", "BAT.neg")}, "no voltage gets there past the open fuse"
