@@ -16,6 +16,7 @@ from sondar.core.diagnosis.belief import Array
 from sondar.core.diagnosis.costs import Situation
 from sondar.core.diagnosis.judge import Effect, Judgement, judge
 from sondar.core.diagnosis.predictions import Predictor
+from sondar.core.diagnosis.ranking import evaluate
 from sondar.core.instruments.base import Test
 from sondar.core.instruments.reading import Reading
 
@@ -115,7 +116,22 @@ def judge_repaired(
     prior, start, earlier = before_now(predictor, readings, situation, repairs, prior, known)
     done = tuple(dict.fromkeys(unit for repair in repairs for unit in repair.units))
     now = replace(judge(predictor, readings[start:], situation, prior, known), repaired=done)
-    return RepairedJudgement(now, tuple(repairs), earlier, _to_verify(repairs, earlier, now.effects))
+    to_verify = _to_verify(repairs, earlier, now.effects)
+    return RepairedJudgement(_verifying(now, to_verify), tuple(repairs), earlier, to_verify)
+
+
+def _verifying(now: Judgement, to_verify: Sequence[Verification]) -> Judgement:
+    """The judgement with the first test that is still to be verified as what to do next, while nothing speaks against the repair."""
+    pending = [item.test for item in to_verify if item.now is None]
+    failed = any(item.passed is False for item in to_verify)
+    if not pending or failed:
+        return now
+    setup = replace(pending[0].setup, temperature_c=now.situation.setup.temperature_c)
+    first = evaluate(now.predictor, now.belief, now.situation, replace(pending[0], setup=setup))
+    if first is None:
+        return now
+    others = [proposal for proposal in now.ranking.proposals if proposal.test != first.test]
+    return replace(now, ranking=replace(now.ranking, proposals=(first, *others), settled=False, reason="verify", same_setup=()))
 
 
 def before_now(

@@ -14,13 +14,14 @@ from dataclasses import dataclass, replace
 import numpy as np
 import numpy.typing as npt
 
+from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.belief import Belief, reading_error_of, update
 from sondar.core.diagnosis.costs import Situation
 from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN, HypothesisSet, Suspect
 from sondar.core.diagnosis.lookahead import rank_tests
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.ranking import Ranking
-from sondar.core.diagnosis.second_cause import SECOND_CAUSE, asked, beside
+from sondar.core.diagnosis.second_cause import ONE_PLACE, SECOND_CAUSE, asked, beside, one_place
 from sondar.core.instruments.reading import Reading
 
 Array = npt.NDArray[np.float64]
@@ -100,7 +101,9 @@ def _candidates(belief: Belief) -> list[int]:
     return list(chosen)[:CANDIDATES]
 
 
-def _as_hypotheses(hypotheses: HypothesisSet, pairs: Sequence[tuple[int, int]], *, graded: bool = False) -> HypothesisSet:
+def _as_hypotheses(
+    circuit: Circuit, hypotheses: HypothesisSet, pairs: Sequence[tuple[int, int]], *, graded: bool = False
+) -> HypothesisSet:
     """Pairs as hypotheses of their own, between *no fault* and *not on the drawing*; ``graded``: each stands for its cell, either way."""
     suspects = hypotheses.suspects
     made = [
@@ -110,7 +113,8 @@ def _as_hypotheses(hypotheses: HypothesisSet, pairs: Sequence[tuple[int, int]], 
     changes = [(), *((*hypotheses.changes[a], *hypotheses.changes[b]) for a, b in pairs)]
     # Fuses that either fault has blown alone; that only both together would blow one is left out.
     blown = np.array([hypotheses.blown[0], *(hypotheses.blown[a] | hypotheses.blown[b] for a, b in pairs)])
-    prior = np.array([hypotheses.prior[a] * hypotheses.prior[b] for a, b in pairs]) * SECOND_CAUSE
+    damaged = [ONE_PLACE if one_place(circuit, suspects[a].unit, suspects[b].unit) else 1.0 for a, b in pairs]
+    prior = np.array([hypotheses.prior[a] * hypotheses.prior[b] for a, b in pairs]) * SECOND_CAUSE * damaged
     share = np.concatenate([[hypotheses.prior[0]], prior, [hypotheses.prior[-1]]])
     everyone = (Suspect(NONE, "", NONE, NONE, NONE), *made, Suspect(UNKNOWN, "", UNKNOWN, UNKNOWN, UNKNOWN))
     alone = np.arange(len(changes))
@@ -147,11 +151,11 @@ def _best_pairs(
     rough = [(a, b) for a, b in itertools.combinations(candidates, 2) if suspects[a].unit != suspects[b].unit]
     if not rough:
         return [], np.empty(0)
-    first = predictor.of(tuple(rough), lambda: _as_hypotheses(hypotheses, rough), ROUGH_BLUR)
+    first = predictor.of(tuple(rough), lambda: _as_hypotheses(predictor.circuit, hypotheses, rough), ROUGH_BLUR)
     weights = _log_weights(update(first, measured))
     best = [rough[int(i)] for i in np.argsort(-weights)[:BEST_PAIRS]]
     pairs = _with_neighbours(hypotheses, sorted(best))
-    fine = predictor.of(("graded", *pairs), lambda: _as_hypotheses(hypotheses, pairs, graded=True), BLUR)
+    fine = predictor.of(("graded", *pairs), lambda: _as_hypotheses(predictor.circuit, hypotheses, pairs, graded=True), BLUR)
     return pairs, _log_weights(update(fine, measured))
 
 

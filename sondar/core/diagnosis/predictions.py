@@ -321,7 +321,8 @@ def between_severities(shown: Display, hypotheses: HypothesisSet) -> Display:
 
     Without this a fault of 45 Ω would be thought impossible because neither 30 nor 100 Ω predicts its reading.
     """
-    return replace(shown, sd=np.hypot(shown.sd, cell_slope(shown.mean, hypotheses.milder, hypotheses.worse)), words=blended(shown.words, hypotheses))
+    slope = cell_slope(shown.mean, hypotheses.milder, hypotheses.worse)
+    return replace(shown, sd=np.hypot(shown.sd, slope), words=blended(shown.words, hypotheses))
 
 
 def outcome_classes(

@@ -29,7 +29,7 @@ from sondar.core.instruments import instrument
 from sondar.core.instruments.base import Display, Test
 
 Array = npt.NDArray[np.float64]
-Reason = Literal["certain", "no test", "not worth it", "pays", "two pay", "look", "second"]
+Reason = Literal["certain", "no test", "not worth it", "pays", "two pay", "look", "second", "verify"]
 
 NEGLIGIBLE = 1e-5
 """Hypotheses below this probability are left out of the look-ahead."""

@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.belief import Belief, update
 from sondar.core.diagnosis.costs import Situation
 from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN, HypothesisSet, Suspect
@@ -33,6 +34,23 @@ PAYS_FOR_SECOND = 0.4
 LIKELY = 0.005
 """Severities that are this likely already are looked at whatever fault they are of."""
 NEVER_UNDRAWN = 1e-6
+
+
+ONE_PLACE = 8.0
+"""By how much likelier a second fault is at the place of the first: a chafed loom has several wires, a wet plug several contacts."""
+
+
+def one_place(circuit: Circuit, one: str, other: str) -> bool:
+    """True if two units can be damaged by one event: contacts of one plug, wires between the same two, a wire and a contact at its end."""
+    first, second = _plugs(circuit, one), _plugs(circuit, other)
+    return bool(first & second) and (first == second or min(len(first), len(second)) == 1)
+
+
+def _plugs(circuit: Circuit, unit: str) -> frozenset[str]:
+    """Connectors that a wire ends in, or the one that a contact belongs to; none for anything else."""
+    wire, connectors = circuit.document.wires.get(unit), circuit.document.connectors
+    refs = (wire.from_, wire.to) if wire is not None else (unit,) if "." in unit else ()
+    return frozenset(ref.split(".")[0] for ref in refs) & connectors.keys()
 
 
 @dataclass(frozen=True)
@@ -67,7 +85,7 @@ def _others(hypotheses: HypothesisSet, units: frozenset[str]) -> list[int]:
     return list(found)
 
 
-def _beside_first(belief: Belief, first: list[int], others: list[int]) -> HypothesisSet:
+def _beside_first(circuit: Circuit, belief: Belief, first: list[int], others: list[int]) -> HypothesisSet:
     """The first fault alone, as *none*, at some severities, and each other fault beside it."""
     hypotheses = belief.hypotheses
     suspects, lead = hypotheses.suspects, first[0]
@@ -78,7 +96,8 @@ def _beside_first(belief: Belief, first: list[int], others: list[int]) -> Hypoth
         rates[suspect.fault] = rates.get(suspect.fault, 0.0) + float(share)
     for fault in {suspects[h].fault for h in others}:
         rows = [h for h in others if suspects[h].fault == fault]
-        weights[rows] = rates[fault] / len(rows)
+        near = ONE_PLACE if one_place(circuit, suspects[lead].unit, suspects[rows[0]].unit) else 1.0
+        weights[rows] = near * rates[fault] / len(rows)
     second = weights[others] / weights[others].sum() * SECOND_CAUSE
     made = [*(Suspect(NONE, "", NONE, NONE) for _ in first), *(suspects[h] for h in others)]
     everyone = (*made, Suspect(UNKNOWN, "", UNKNOWN, UNKNOWN, UNKNOWN))
@@ -105,7 +124,7 @@ def beside(predictor: Predictor, belief: Belief, readings: Sequence[Reading], si
     if not others:
         return None
     key = ("second", *first, *others)
-    second = predictor.of(key, lambda: _beside_first(belief, first, others), BLUR)
+    second = predictor.of(key, lambda: _beside_first(predictor.circuit, belief, first, others), BLUR)
     measured = [reading for reading in readings if not reading.device.finding]
     found = update(second, measured)
     near = replace(situation, most_setups=SETUPS)

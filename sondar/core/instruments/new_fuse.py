@@ -32,7 +32,9 @@ class NewFuse(Finding):
     )
 
     def looks_at(self, circuit: Circuit, ref: str) -> bool:
-        return isinstance(circuit.parts.get(ref), Fuse)
+        """No fuse is tried on a circuit with a restraint system on it."""
+        restraint = any(connector.restraint for connector in circuit.document.connectors.values())
+        return isinstance(circuit.parts.get(ref), Fuse) and not restraint
 
     def chance(self, circuit: Circuit, place: Place, fault: Fault | None) -> float:
         return HOLDS_IF_SOUND

@@ -41,6 +41,7 @@ def reason_text(judgement: Judgement) -> str:
         "not worth it": "no remaining test saves more time than it takes",
         "pays": "another test saves more time than it takes",
         "second": "what leads is certain; a second fault beside it would be shown by this test before anything is ordered",
+        "verify": "the repair is proved by the tests that failed before it",
         "look": "what leads can be seen: look before it is repaired",
         "two pay": "two tests together save more time than they take",
     }[ranking.reason]

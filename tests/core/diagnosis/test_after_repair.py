@@ -14,7 +14,7 @@ from sondar.core.diagnosis.judge import judge
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.instruments.base import Test
 from sondar.core.instruments.reading import Reading
-from sondar.core.wording.conclusion import actions, sentence
+from sondar.core.wording.conclusion import actions, reason_text, sentence
 from sondar.simulators.vehicle import SimulatedVehicle
 
 
@@ -102,3 +102,20 @@ def test_a_second_fault_that_the_first_one_hid_is_found_after_the_repair(
     ahead = dict(zip(ambient_predictor.hypotheses.units, after.now.belief.units(), strict=True))
     assert ahead["B9"] > 0.5
     assert ahead["W2"] < 0.1
+
+
+def test_the_failed_test_is_proposed_first_after_the_repair(ambient_predictor: Predictor, situation: Situation) -> None:
+    before = faulty(ambient_predictor)
+    repair = Repair(("W2",), "Wire replaced", len(before))
+    after = judge_repaired(ambient_predictor, before, situation, [repair])
+    ranking = after.now.ranking
+    assert ranking.reason == "verify"
+    assert not ranking.settled
+    assert ranking.proposals[0].test == after.to_verify[0].test
+    assert reason_text(after.now) == "the repair is proved by the tests that failed before it"
+    healthy = taken(SimulatedVehicle(ambient_predictor.circuit, [], 3), [item.test for item in after.to_verify])
+    proved = judge_repaired(ambient_predictor, [*before, *healthy], situation, [repair])
+    assert proved.now.ranking.reason != "verify"
+    failing = taken(SimulatedVehicle(ambient_predictor.circuit, [("W2.open", "open")], 3), [after.to_verify[0].test])
+    not_cured = judge_repaired(ambient_predictor, [*before, *failing], situation, [repair])
+    assert not_cured.now.ranking.reason != "verify", "what failed again is looked into first"

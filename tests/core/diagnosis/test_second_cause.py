@@ -4,12 +4,16 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+import numpy as np
+
 from sondar.circuit_files import library_circuits
+from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.belief import update
 from sondar.core.diagnosis.costs import Situation
 from sondar.core.diagnosis.judge import Judgement, judge
 from sondar.core.diagnosis.predictions import Predictor
-from sondar.core.diagnosis.second_cause import beside
+from sondar.core.diagnosis.second_cause import beside, one_place
+from sondar.core.instruments import ORDINARY
 from sondar.core.instruments.base import Test
 from sondar.core.instruments.reading import Reading
 from sondar.core.wording.conclusion import reason_text, sentence
@@ -37,16 +41,19 @@ def followed(predictor: Predictor, faults: list[tuple[str, str | None]], seed: i
 
 
 def test_one_fault_is_called_alone_after_a_second_was_asked_for() -> None:
-    way = followed(Predictor(circuit_of(library_circuits()["lisk-fuel-pump"])), [("W14.open", "open")], seed=4)
+    tools = (*ORDINARY, "live-data", "module-communication")
+    way = followed(
+        Predictor(circuit_of(library_circuits()["tessel-purge-valve"]), instruments=tools), [("Y6.open", "open")], seed=4
+    )
     asked = [judgement for judgement in way if judgement.ranking.reason == "second"]
     assert asked, "the call is put off for a test that would show another fault"
     for judgement in asked:
-        assert judgement.ranking.leading == ("W14",)
+        assert judgement.ranking.leading == ("Y6",)
         assert judgement.ranking.certainty >= judgement.situation.decision_threshold
         assert "second fault" in reason_text(judgement)
         assert judgement.ranking.proposals[0].saving_min > 0.0
     assert way[-1].ranking.settled
-    assert way[-1].ranking.leading == ("W14",)
+    assert way[-1].ranking.leading == ("Y6",)
     assert "two faults" not in sentence(way[-1])
 
 
@@ -76,4 +83,38 @@ def test_what_the_first_fault_makes_blind_is_not_asked_about(fan_predictor: Pred
     assert 0.0 < found.share < 0.3
     assert found.ranking.proposals
     asked = {(p.test.red, p.test.black) for p in found.ranking.proposals}
-    assert not asked & {("X3.87", "BAT.neg"), ("X3.30", "BAT.neg"), ("X20.1", "BAT.neg")}, "no voltage gets there past the open fuse"
+    assert not asked & {("X3.87", "BAT.neg"), ("X3.30", "BAT.neg"), ("X20.1", "BAT.neg")}, (
+        "no voltage gets there past the open fuse"
+    )
+
+
+def test_one_event_damages_what_runs_together(fan: Circuit) -> None:
+    assert one_place(fan, "X3.30", "X3.87"), "two contacts of one plug get wet together"
+    assert one_place(fan, "X20.1", "W3"), "a wire and the contact it ends in"
+    assert not one_place(fan, "X3.30", "X20.1")
+    assert not one_place(fan, "F14", "M5"), "parts are no harness"
+    assert not one_place(fan, "W3", "F14")
+
+
+def test_a_second_fault_at_the_place_of_the_first_is_likelier(fan_predictor: Predictor) -> None:
+    circuit = fan_predictor.circuit
+    vehicle = SimulatedVehicle(circuit, [("X20.1.open", "open")], 3)
+    setup = circuit.setup({"key": "on", "fan": "on"})
+    readings = []
+    for red, black in (("X20.1", "BAT.neg"), ("X20.1", "X20.2"), ("X3.87", "BAT.neg")):
+        test = Test("voltmeter", red, black, setup)
+        value, word = vehicle.measure("voltmeter", red, black, setup)
+        readings.append(Reading(red + black, test, value, word, 0.005))
+    start = np.where(
+        np.isin(np.arange(len(fan_predictor.hypotheses.prior)), fan_predictor.hypotheses.index("X20.1.open")), 50.0, 1.0
+    )
+    prior = start * fan_predictor.hypotheses.prior
+    found = beside(fan_predictor, update(fan_predictor, readings, prior / prior.sum()), readings, Situation(setup))
+    assert found is not None
+    suspects = fan_predictor.hypotheses.suspects
+    assert suspects[found.first].unit == "X20.1"
+    share: dict[str, float] = {}
+    for row, probability in found.rows:
+        fault = suspects[row].fault
+        share[fault] = share.get(fault, 0.0) + probability / circuit.faults[fault].rate
+    assert share["X20.2.resistance"] > 3.0 * share["X3.85.resistance"], "for its rate, the neighbour in the same plug is likelier"

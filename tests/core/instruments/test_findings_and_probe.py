@@ -175,3 +175,11 @@ def test_the_simulated_vehicle_finds_the_same_each_time(device: str, fan: Circui
     first = vehicle.measure(device, place, fan.black_reference, fan.rest_setup())
     assert first[1] in INSTRUMENTS[device].words
     assert all(vehicle.measure(device, place, fan.black_reference, fan.rest_setup()) == first for _ in range(5))
+
+
+def test_no_new_fuse_is_tried_on_a_restraint_circuit() -> None:
+    tools = frozenset({"new-fuse"})
+    plain = circuit_of(FAN_TEXT)
+    assert sensible_tests(plain, plain.rest_setup(), tools)
+    restraint = circuit_of(FAN_TEXT.replace("  X3:\n", "  X3:\n    restraint: true\n", 1))
+    assert not sensible_tests(restraint, restraint.rest_setup(), tools)

@@ -19,13 +19,20 @@ from sondar.core.circuit.families.base import (
     series_severities,
     source_severities,
 )
-from sondar.core.circuit.model import OPEN_OHM, Branch, Change, Fault, Group, Setup, Severity, is_active
+from sondar.core.circuit.model import OPEN_OHM, Branch, Change, Curve, Fault, Group, Setup, Severity, is_active
 
 LOW_SUPPLY = (0.0, 0.2, 0.4, 0.6, 0.75, 0.85)
 """Shares of its voltage that a failing internal supply or reference still gives."""
 
 INSIDE_SPREAD = 0.12
 """Least relative standard deviation of a resistor inside a module: nobody publishes it, documents have it from another variant."""
+
+
+LIMIT_KNEE_V = 0.2
+"""Voltage within which a limited output comes to its limit."""
+
+BODY_DIODE = (0.7, 0.05, 1e9)
+"""Knee, resistance above it and leakage of a transistor's body diode, in V and Ω."""
 
 
 class Driver(Part):
@@ -38,6 +45,16 @@ class Driver(Part):
         None, gt=0.0, lt=1.0, description="Share of the time it conducts when switched on; steady if left out."
     )
     pulses_hz: Positive = Field(100.0, description="How often it switches in a second, with duty_share.")
+    limit_a: Positive | None = Field(
+        None, description="Current in amperes at which a protected driver limits or cuts off; unlimited if left out."
+    )
+    open_load_v: Quantity | None = Field(
+        None,
+        description="Voltage between output and ground (low side) or feed (high side) at which the module holds an output that is "
+        "off, to see whether its load is there; none if left out.",
+    )
+    open_load_ohm: Positive = Field(20e3, description="Resistance behind open_load_v, in ohms.")
+    body_diode: bool = Field(False, description="Conducts backwards from 0.7 V on, as a field-effect transistor does.")
 
     GROUP: ClassVar[Group] = "module"
     CLOSED_TO: ClassVar[str] = "ground"
@@ -57,12 +74,28 @@ class Driver(Part):
 
     def branches(self, part_id: str, setup: Setup) -> list[Branch]:
         on = is_active(normalised(self.on_when), setup) and setup.is_high(part_id)
-        off_ohm = 12.0 / self.leakage_a
-        first, second = self.TERMINALS
-        return [
-            Branch(part_id, part_id, f"{part_id}.{first}", f"{part_id}.{second}", self.on_ohm if on else off_ohm,
-                   spread=0.9 if on else 0.5)
-        ]  # fmt: skip
+        first, second = (f"{part_id}.{terminal}" for terminal in self.TERMINALS)
+        inner = second if self.limit_a is None else f"{part_id}.limited"
+        ohms = self.on_ohm if on else 12.0 / self.leakage_a
+        made = [Branch(part_id, part_id, first, inner, ohms, spread=0.9 if on else 0.5)]
+        if self.limit_a is not None:
+            made.append(Branch(f"{part_id}.limit", part_id, inner, second, curve=Curve("sink", (self.limit_a, LIMIT_KNEE_V, 0.0))))
+        if self.open_load_v is not None:
+            made.append(self._open_load_test(part_id, setup, active=not on))
+        if self.body_diode:
+            made.append(Branch(f"{part_id}.body", part_id, second, first, curve=Curve("diode", BODY_DIODE)))
+        return made
+
+    def _open_load_test(self, part_id: str, setup: Setup, *, active: bool) -> Branch:
+        """What holds the output while it is off and the module awake, so that the module sees whether the load is there."""
+        keys = normalised(self.on_when).get("key")
+        active = active and (keys is None or setup["key"] in keys)
+        other = next(terminal for terminal in self.TERMINALS if terminal != "out")
+        volts = (self.open_load_v or 0.0) * (1.0 if other == "gnd" else -1.0) if active else 0.0
+        return Branch(
+            f"{part_id}.detect", part_id, f"{part_id}.out", f"{part_id}.{other}", self.open_load_ohm if active else OPEN_OHM, volts,
+            INSIDE_SPREAD, 0.05 * abs(volts),
+        )  # fmt: skip
 
     def faults(self, part_id: str) -> list[Fault]:
         dead = (Severity("open", 1.0, (Change(part_id, set_ohm=OPEN_OHM),)),)

@@ -22,8 +22,8 @@ from sondar.core.circuit.families.base import (
     series_severities,
     source_severities,
 )
-from sondar.core.circuit.families.module import LOW_SUPPLY
-from sondar.core.circuit.model import OPEN_OHM, Branch, Change, Fault, Group, Setup, Severity, is_active
+from sondar.core.circuit.families.module import LIMIT_KNEE_V, LOW_SUPPLY
+from sondar.core.circuit.model import OPEN_OHM, Branch, Change, Curve, Fault, Group, Setup, Severity, is_active
 
 
 class ModuleSupply(Part):
@@ -61,6 +61,9 @@ class Reference(Part):
     family: Literal["reference_5v"]
     supply_v: Quantity = 5.0
     out_ohm: Positive = Field(2.0, description="Source resistance in ohms; a short pulls the reference down.")
+    limit_a: Positive | None = Field(
+        None, description="Current in amperes at which a protected reference limits, either way; unlimited if left out."
+    )
     active_when: ActiveWhen = Field(default_factory=awake_with_the_key, description="When the module is awake.")
 
     GROUP: ClassVar[Group] = "module"
@@ -77,7 +80,14 @@ class Reference(Part):
         awake = is_active(normalised(self.active_when), setup)
         emf = self.supply_v if awake else 0.0
         ohms = self.out_ohm if awake else 2e3
-        return [Branch(part_id, part_id, f"{part_id}.out", f"{part_id}.gnd", ohms, emf, 0.1, 0.01 * abs(emf))]
+        out, gnd = f"{part_id}.out", f"{part_id}.gnd"
+        if self.limit_a is None:
+            return [Branch(part_id, part_id, out, gnd, ohms, emf, 0.1, 0.01 * abs(emf))]
+        inner = f"{part_id}.limited"
+        return [
+            Branch(part_id, part_id, out, inner, ohms, emf, 0.1, 0.01 * abs(emf)),
+            Branch(f"{part_id}.limit", part_id, inner, gnd, curve=Curve("sink", (self.limit_a, LIMIT_KNEE_V, 0.0))),
+        ]
 
     def faults(self, part_id: str) -> list[Fault]:
         return [

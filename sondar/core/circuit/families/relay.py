@@ -7,6 +7,7 @@ from typing import ClassVar, Literal
 from pydantic import Field
 
 from sondar.core.circuit.families.base import Drawn, NonNegative, Part, Positive, open_severity, scale_severities, series_severities
+from sondar.core.circuit.families.supply import CRANKING
 from sondar.core.circuit.model import (
     AIR_OHM,
     Acts,
@@ -33,6 +34,9 @@ class Relay(Part):
     family: Literal["relay"]
     coil_ohm: Positive = 85.0
     pull_in_v: Positive = Field(7.0, description="Coil voltage at 20 °C at which it changes over.")
+    drop_out_v: Positive | None = Field(
+        None, description="Coil voltage at 20 °C at which it falls off again; it holds down to there while the starter turns."
+    )
     suppression: Literal["none", "resistor", "diode"] = "resistor"
     suppression_ohm: Positive = 680.0
     price: NonNegative = 15.0
@@ -43,8 +47,16 @@ class Relay(Part):
     NOUN: ClassVar[str] = "Relay"
     SEVERAL_SYMBOLS: ClassVar[bool] = True
 
+    def change_over_a(self, setup: Setup) -> float:
+        """Coil current at which the contact changes over in a set-up.
+
+        The key passes *on* on its way to the starter: what is switched on has pulled in before the battery sags, and only has to hold.
+        """
+        holds = self.drop_out_v is not None and CRANKING in dict(setup.controls).values()
+        return (self.drop_out_v if holds and self.drop_out_v is not None else self.pull_in_v) / self.coil_ohm
+
     def acts(self, part_id: str, setup: Setup) -> Acts | None:
-        pull_in = self.pull_in_v / self.coil_ohm
+        pull_in = self.change_over_a(setup)
         return Acts(f"{part_id}.coil", pull_in, pull_in, "clicks")
 
     def sketch(self, part_id: str) -> list[Drawn]:
@@ -59,7 +71,7 @@ class Relay(Part):
             return f"{part_id}.{terminal}"
 
         coil = f"{part_id}.coil"
-        pull_in = self.pull_in_v / self.coil_ohm
+        pull_in = self.change_over_a(setup)
         made = [
             Branch(coil, part_id, at("86"), at("85"), copper_resistance(self.coil_ohm, setup.temperature_c), spread=0.1),
             Branch(f"{part_id}.contact", part_id, at("30"), at("87"), AIR_OHM, spread=0.3,
