@@ -13,15 +13,14 @@ from typing import Any, TypeVar
 
 from ruamel.yaml import YAML
 from ruamel.yaml.comments import CommentedMap, CommentedSeq
-from ruamel.yaml.error import MarkedYAMLError, YAMLError
 
 from sondar.core.circuit.document.checks import read_document
 from sondar.core.circuit.document.fields import CircuitDocument
 from sondar.core.circuit.vehicle import VehicleDocument, VehicleNetwork, read_vehicle
 from sondar.core.errors import CircuitDocumentError, FieldProblem
 from sondar.core.former_names import with_current_names
+from sondar.yaml_text import YamlTextError, load_yaml
 
-MAX_BYTES = 512 * 1024
 LIBRARY = Path(__file__).parent / "library"
 
 T = TypeVar("T")
@@ -114,19 +113,10 @@ def load_document(text: str, read: Callable[[object], T]) -> T:
     Raises:
         CircuitFileError: not YAML, too long, or refused by ``read``.
     """
-    if len(text.encode()) > MAX_BYTES:
-        raise CircuitFileError([FieldProblem(("file",), f"larger than {MAX_BYTES // 1024} KiB: split the circuit")])
     try:
-        data = YAML(typ="rt").load(text)
-    except MarkedYAMLError as error:
-        mark = error.problem_mark or error.context_mark
-        line = mark.line + 1 if mark is not None else None
-        reason = error.problem or error.context or "not readable"
-        raise CircuitFileError(
-            [FieldProblem(("file",), f"not valid YAML: {reason}; check indentation and colons", line)]
-        ) from error
-    except (YAMLError, ValueError, RecursionError) as error:
-        raise CircuitFileError([FieldProblem(("file",), f"not valid YAML: {error}")]) from error
+        data = load_yaml(text)
+    except YamlTextError as error:
+        raise CircuitFileError([FieldProblem(("file",), error.reason, error.line)]) from error
     try:
         return read(data)
     except CircuitDocumentError as error:

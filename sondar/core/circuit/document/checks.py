@@ -7,6 +7,7 @@
 from __future__ import annotations
 
 import difflib
+import itertools
 from collections.abc import Iterator, Mapping
 from typing import Any
 
@@ -20,6 +21,15 @@ from sondar.core.former_names import with_current_names
 
 Path = tuple[str | int, ...]
 
+MOST = {
+    "parts": 200, "wires": 600, "connectors": 150, "modules": 60, "controls": 40, "joins": 300, "setups": 200, "codes": 300, "symptoms": 100,
+    "limits": 300, "service": 200, "synonyms": 60, "cautions": 40,
+}  # fmt: skip
+"""Entries of each field of one circuit; a whole vehicle is joined from its circuits. Ten times what the largest of the library has."""
+MOST_CAVITIES, MOST_VALUES, MOST_NAME = 200, 24, 80
+MOST_PROBLEMS = 100
+"""Problems that are listed at once."""
+
 
 def read_document(data: object) -> CircuitDocument:
     """Check plain data and return the document.
@@ -30,14 +40,37 @@ def read_document(data: object) -> CircuitDocument:
     if not isinstance(data, Mapping):
         raise CircuitDocumentError([FieldProblem((), "expected a circuit file with fields such as sondar, id, parts, wires")])
     data, _ = with_current_names(data)
+    problems = list(itertools.islice(_size_problems(data), MOST_PROBLEMS))
+    if problems:
+        raise CircuitDocumentError(problems)
     try:
         document = CircuitDocument.model_validate(_with_text_keys(data))
     except ValidationError as error:
-        raise CircuitDocumentError([_problem(item, data) for item in error.errors()]) from error
-    problems = list(_wiring_problems(document))
+        raise CircuitDocumentError([_problem(item, data) for item in error.errors()[:MOST_PROBLEMS]]) from error
+    problems = list(itertools.islice(_wiring_problems(document), MOST_PROBLEMS))
     if problems:
         raise CircuitDocumentError(problems)
     return document
+
+
+def _size_problems(data: Mapping[Any, Any]) -> Iterator[FieldProblem]:
+    """What is larger than one circuit can be, so that nothing is worked out for what nobody drew by hand."""
+    for name, most in MOST.items():
+        found = data.get(name)
+        if isinstance(found, Mapping | list) and len(found) > most:
+            yield FieldProblem((name,), f"{len(found)} entries; at most {most}: split the circuit")
+        for key in found if isinstance(found, Mapping) else ():
+            if len(str(key)) > MOST_NAME:
+                yield FieldProblem((name, str(key)), f"a name of {len(str(key))} characters; at most {MOST_NAME}")
+    for field in ("id", "title"):
+        if isinstance(data.get(field), str) and len(data[field]) > 2 * MOST_NAME:
+            yield FieldProblem((field,), f"{len(data[field])} characters; at most {2 * MOST_NAME}")
+    for group, inner, most in (("connectors", "cavities", MOST_CAVITIES), ("controls", "values", MOST_VALUES)):
+        entries = data.get(group)
+        for key, entry in entries.items() if isinstance(entries, Mapping) else ():
+            held = entry.get(inner) if isinstance(entry, Mapping) else None
+            if isinstance(held, Mapping | list) and len(held) > most:
+                yield FieldProblem((group, str(key), inner), f"{len(held)} entries; at most {most}")
 
 
 def _with_text_keys(value: Any) -> Any:
