@@ -78,8 +78,7 @@ def running(people_count: int = 1) -> Iterator[Running]:
         port = int(probe.getsockname()[1])
     # As the start command runs it, but the library is not prepared in the background: nothing else shall run while the clock does.
     application = subprocess.Popen(
-        [sys.executable, "-m", "gunicorn", "sondar.web:create_app(prepare=False)", "--worker-class", "gthread", "--threads", "64",
-         "--bind", f"127.0.0.1:{port}", "--timeout", "300", "--keep-alive", "300", "--log-level", "warning"],
+        [sys.executable, "-m", "sondar.serving", "--port", str(port), "--no-prepare"],
         env={**os.environ, "SONDAR_DSN": server.application_dsn(dsn), "SONDAR_SECURE_COOKIES": "0", "SONDAR_POOL": "16"},
     )  # fmt: skip
     try:

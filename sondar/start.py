@@ -82,8 +82,7 @@ def main() -> int:
         **os.environ, "SONDAR_DSN": server.application_dsn(dsn), "SONDAR_SETUP_CODE": setup_code,
     }  # fmt: skip
     application = subprocess.Popen(
-        [sys.executable, "-m", "gunicorn", "sondar.web:create_app()", "--worker-class", "gthread", "--workers", "1", "--threads", "64",
-         "--bind", f"127.0.0.1:{arguments.port}", "--timeout", "120", "--log-level", "warning"],
+        [sys.executable, "-m", "sondar.serving", "--port", str(arguments.port)],
         env=environment, cwd=ROOT,
     )  # fmt: skip
 

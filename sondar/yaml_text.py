@@ -51,7 +51,9 @@ def load_yaml(text: str) -> Any:
     except MarkedYAMLError as error:
         mark = error.problem_mark or error.context_mark
         reason = error.problem or error.context or "not readable"
-        raise YamlTextError(f"not valid YAML: {reason}; check indentation and colons", mark.line + 1 if mark is not None else None) from error
+        raise YamlTextError(
+            f"not valid YAML: {reason}; check indentation and colons", mark.line + 1 if mark is not None else None
+        ) from error
     except (YAMLError, ValueError, RecursionError) as error:
         raise YamlTextError(f"not valid YAML: {error}") from error
 

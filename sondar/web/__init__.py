@@ -23,7 +23,6 @@ from sondar.web.calculators.routes import api as calculators
 from sondar.web.circuits.routes import api as circuits
 from sondar.web.codes.routes import api as codes
 from sondar.web.context import services
-from sondar.web.events import Events
 from sondar.web.jobs.routes import api as jobs
 from sondar.web.lists.routes import api as lists
 from sondar.web.measure.routes import api as measure
@@ -92,7 +91,7 @@ def create_app(
     meter = os.environ.get("SONDAR_METER", "") if meter_address is None else meter_address
     found = _vehicles(os.environ.get("SONDAR_VEHICLES", "")) if vehicles is None else vehicles
     pool = open_pool(address, int(os.environ.get("SONDAR_POOL", "8")))
-    held = app.extensions["sondar"] = Services(pool, Events(address), Computed(), Devices(meter, found))
+    held = app.extensions["sondar"] = Services(pool, Computed(), Devices(meter, found))
     if prepare:
         held.prepare_triage()
     register(app)

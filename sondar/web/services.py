@@ -1,4 +1,4 @@
-"""What one application process holds: the database pool, what is computed from circuits, devices and the jobs' event stream."""
+"""What one application process holds: the database pool, what is computed from circuits and devices."""
 
 from __future__ import annotations
 
@@ -11,7 +11,6 @@ from sondar.app.workspace import Devices, Workspace
 from sondar.store.circuits import newest_circuits
 from sondar.store.database import Db
 from sondar.store.vehicles import newest_models
-from sondar.web.events import Events
 
 
 @dataclass(frozen=True)
@@ -19,7 +18,6 @@ class Services:
     """Held by the application for as long as it runs."""
 
     pool: ConnectionPool[Db]
-    events: Events
     computed: Computed
     devices: Devices
 
@@ -37,7 +35,6 @@ class Services:
                 found.prepare()
 
     def close(self) -> None:
-        """Let go of work not yet begun, the event stream and the pool."""
+        """Let go of work not yet begun and of the pool."""
         self.computed.close()
-        self.events.close()
         self.pool.close()

@@ -17,7 +17,6 @@ from PIL import Image
 
 from sondar.circuit_files import library_network
 from sondar.simulators.diagnostic_vehicle import DiagnosticVehicle, DoipServer, HiddenFault
-from sondar.web import create_app
 from tests.web.conftest import Door, reading
 
 Detail = dict[str, Any]
@@ -423,32 +422,3 @@ def test_a_share_link_opens_until_it_is_ended(door: Door, client: FlaskClient, j
     with psycopg.connect(dsn) as db:
         db.execute("UPDATE share SET expires_at = now() - interval '1 second' WHERE id = %s", (late["shares"][0]["id"],))
     assert stranger.get(f"/api/v1/shared/{late['token']}").status_code == 404, "after its date it opens nothing"
-
-
-def test_an_entry_reaches_the_other_tablet_within_a_second(app_dsn: str, client: FlaskClient, job: Detail) -> None:
-    # A process of its own, in which nobody has listened yet: it begins by asking for a fresh look.
-    other = create_app(app_dsn, "", prepare=False, vehicles={})
-    stream = Door(other, {})("quay-lead").get(f"/api/v1/jobs/{job['id']}/events", buffered=False)
-    lines = stream.iter_encoded()
-    heard: list[tuple[float, bytes]] = []
-
-    def listen() -> None:
-        for line in lines:
-            heard.append((time.monotonic(), line))
-            if b"event: entry" in line:
-                return
-
-    listener = threading.Thread(target=listen, daemon=True)
-    listener.start()
-    deadline = time.monotonic() + 10
-    while time.monotonic() < deadline and not any(b"resync" in line for _, line in heard):
-        time.sleep(0.05)
-    assert any(b"resync" in line for _, line in heard), "the listener has begun and asks for a fresh look"
-    client.post(f"/api/v1/jobs/{job['id']}/notes", json={"client_key": key(), "body": "over to you"})
-    sent = time.monotonic()
-    listener.join(timeout=5)
-    stream.close()
-    other.extensions["sondar"].close()
-    arrived, last = heard[-1]
-    assert b'"kind": "note"' in last
-    assert arrived - sent < 1.0

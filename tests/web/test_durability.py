@@ -11,6 +11,7 @@ import sys
 import time
 import urllib.error
 import urllib.request
+from http.cookiejar import CookieJar
 from pathlib import Path
 from typing import Any
 from uuid import uuid4
@@ -37,11 +38,16 @@ class Caller:
 
     def __init__(self, port: int) -> None:
         self.port = port
-        self._opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor())
+        self._jar = CookieJar()
+        self._opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(self._jar))
         self._csrf = ""
 
     def sign_in(self, name: str, password: str) -> None:
         self._csrf = self("/session", {"sign_in": name, "password": password})["csrf"]
+
+    def cookie(self) -> str:
+        """The session's token."""
+        return next(cookie.value or "" for cookie in self._jar if cookie.name == "sondar")
 
     def __call__(self, path: str, body: dict[str, Any] | None = None) -> Any:
         data = None if body is None else json.dumps(body).encode()
@@ -53,8 +59,7 @@ class Caller:
 
 def start_application(dsn: str, port: int, meter: str = "", vehicles: str = "") -> subprocess.Popen[bytes]:
     process = subprocess.Popen(
-        [sys.executable, "-m", "gunicorn", "sondar.web:create_app()", "-k", "gthread", "--threads", "24", "-b", f"127.0.0.1:{port}",
-         "--log-level", "critical"],
+        [sys.executable, "-m", "sondar.serving", "--port", str(port)],
         cwd=ROOT, start_new_session=True,
         env={**os.environ, "SONDAR_DSN": dsn, "SONDAR_METER": meter, "SONDAR_VEHICLES": vehicles, "SONDAR_SECURE_COOKIES": "0"},
     )  # fmt: skip

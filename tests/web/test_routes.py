@@ -90,7 +90,7 @@ ROUTES: dict[str, Route] = {
     "POST /jobs/{job_id}/diagnoses": Route("technician", 201, lambda: {**key(), "circuit_version_id": "{version_id}"}),
     "POST /jobs/{job_id}/clearing": Route("technician", 201, lambda: {**key(), "by": "hand"}),
     "PUT /jobs/{job_id}/codes/{code}/meaning": Route("technician", 200, lambda: {"title": "Bilge alarm"}),
-    "GET /jobs/{job_id}/events": Route("read-only", 200),
+    "GET /jobs/{job_id}/events": Route("read-only", 204),
     "POST /jobs/{job_id}/notes": Route("technician", 201, lambda: {**key(), "body": "a note"}),
     "POST /jobs/{job_id}/photos": Route("technician", 201, lambda: "picture"),
     "GET /jobs/{job_id}/photos/{photo_id}": Route("read-only", 200),

@@ -491,7 +491,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Server-sent events: ``entry`` for every entry added to the job, ``resync`` when some may have been missed. */
+        /**
+         * Server-sent events: ``entry`` for every entry added to the job, ``resync`` when some may have been missed.
+         * @description <br/>Here only whether this person may listen: the door in front (``sondar.serving``) holds the stream, and answers 200 with it.
+         */
         get: operations["jobs_events_jobs__uuid_job_id__events_get"];
         put?: never;
         post?: never;
@@ -5714,6 +5717,13 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
             /** @description Unauthorized */
             401: {
                 headers: {

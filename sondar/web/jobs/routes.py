@@ -19,7 +19,7 @@ from sondar.core.terms import search_query
 from sondar.store import jobs as store
 from sondar.store.intake import Answer
 from sondar.web.common import JobPath, JobView, job_view
-from sondar.web.context import services, workspace
+from sondar.web.context import signed_in, workspace
 from sondar.web.jobs.models import (
     AnswerIn,
     AnswerPath,
@@ -35,6 +35,9 @@ from sondar.web.jobs.models import (
 )
 from sondar.web.jobs.present import answer_view, job_detail_view, timeline_view
 from sondar.web.problems import ProblemDetails
+
+STREAM_FOR = "X-Sondar-Stream-For"
+"""Header by which the door learns whose stream it is; it goes no further."""
 
 api = APIBlueprint(
     "jobs", __name__, url_prefix="/api/v1", abp_tags=[Tag(name="jobs")],
@@ -118,10 +121,12 @@ def show_timeline(path: JobPath) -> Any:
     return timeline_view(jobs.timeline(workspace(), path.job_id)).model_dump(mode="json")
 
 
-@api.get("/jobs/<uuid:job_id>/events")
+@api.get("/jobs/<uuid:job_id>/events", responses={"204": None})
 def events(path: JobPath) -> Any:
-    """Server-sent events: ``entry`` for every entry added to the job, ``resync`` when some may have been missed."""
+    """Server-sent events: ``entry`` for every entry added to the job, ``resync`` when some may have been missed.
+
+    Here only whether this person may listen: the door in front (``sondar.serving``) holds the stream, and answers 200 with it.
+    """
     with workspace().transaction() as db:
         known_job(db, path.job_id)
-    stream = services().events.stream(path.job_id)
-    return Response(stream, content_type="text/event-stream", headers={"Cache-Control": "no-store", "X-Accel-Buffering": "no"})
+    return Response(status=204, headers={STREAM_FOR: str(signed_in().account_id)})

@@ -32,9 +32,16 @@ export function useJobEvents(jobId: string | undefined, lastSeq: number | undefi
       latest = Math.max(latest, Number(event.lastEventId) || Number.POSITIVE_INFINITY);
       refresh();
     });
-    source.addEventListener("resync", () => {
+    const everything = () => {
       latest = Number.POSITIVE_INFINITY;
       refresh();
+    };
+    source.addEventListener("resync", everything);
+    let begun = false;
+    source.addEventListener("ready", () => {
+      // A stream that begins anew may have missed something between the two.
+      if (begun) everything();
+      begun = true;
     });
     return () => {
       window.clearTimeout(timer);
