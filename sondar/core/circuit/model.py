@@ -78,6 +78,8 @@ class Branch:
         resistance_ohm: healthy value in this set-up; ``inf`` for a path that only a fault makes.
         emf_v: source voltage in series, + at terminal a.
         spread: relative standard deviation of the resistance among healthy vehicles.
+        state: what it is in, where its resistance is another thing in another state: a transistor that is off is no measure of one that
+            is on. Each state has a tolerance of its own.
         emf_spread_v: standard deviation of the source voltage in volts.
         causes: (name, volts) of what moves the source voltage together with others, per standard deviation of that cause.
         curve: set for a non-linear part; the branch is then the curve alone.
@@ -97,6 +99,12 @@ class Branch:
     curve: Curve | None = None
     contact: RelayContact | None = None
     fuse_rating_a: float | None = None
+    state: str = ""
+
+    @property
+    def tolerance(self) -> str:
+        """Name of what its resistance varies with among healthy vehicles."""
+        return f"{self.id} {self.state}" if self.state else self.id
 
 
 @dataclass(frozen=True)

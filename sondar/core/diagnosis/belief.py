@@ -317,7 +317,9 @@ def _again(predictor: Predictor, reading: Reading, before: Sequence[Reading]) ->
             assert reading.value is not None
             assert other.value is not None
             noise = forecast.read_as(reading.value).noise
-            alike = np.exp(-0.5 * ((forecast.mean - earlier.mean) / (ALIKE_SDS * noise)) ** 2)
+            # Alike in every vehicle, not only in the nominal one: two modules' levels may be the same figure and not the same thing.
+            apart_by = (forecast.mean - earlier.mean) ** 2 + ((forecast.slope - earlier.slope) ** 2).sum(axis=1)
+            alike = np.exp(-0.5 * apart_by / (ALIKE_SDS * noise) ** 2)
             alike *= 1.0 - np.abs(forecast.words() - earlier.words()).sum(axis=1).clip(0.0, 1.0)
             spread = np.hypot(AGAIN_SHARE * noise[0], np.hypot(reading.resolution, other.resolution) * _per_unit(reading))
             apart = float(reading.device.working(reading.value)) - float(reading.device.working(other.value))

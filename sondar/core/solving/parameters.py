@@ -1,6 +1,7 @@
 """What differs between one healthy vehicle and the next, and what nobody has measured yet: names, and directions in the network.
 
-A *parameter* is a standard normal deviate with a name: the tolerance of one branch (its id), of one source (``ID#emf``), a cause that
+A *parameter* is a standard normal deviate with a name: the tolerance of one branch (its id, and its state where it
+has several), of one source (``ID#emf``), a cause that
 several sources share (battery charge), or the temperature of the parts. A *direction* says how far every branch's resistance (as a
 natural logarithm) and source voltage move per unit of it, so that the network can be linearised around the nominal vehicle once and
 followed along as many directions as one likes (GUM, JCGM 100:2008, 5.1.3; adjoint of a network after Director and Rohrer,
@@ -67,7 +68,7 @@ def parameter_names(circuit: Circuit, branches: Sequence[Branch]) -> list[str]:
     least = CONDUCTOR_OHM if len(branches) > MANY_BRANCHES else 0.0
     for branch in branches:
         if _varies(branch) and _nominal_ohm(branch) >= least:
-            found[branch.id] = None
+            found[branch.tolerance] = None
         if branch.emf_spread_v:
             found[source_name(branch)] = None
         found.update((name, None) for name, _ in branch.causes)
@@ -88,8 +89,8 @@ def directions(circuit: Circuit, setup: Setup, branches: Sequence[Branch], names
     column = {name: index for index, name in enumerate(names)}
     log_ohm, emf = np.zeros((len(branches), len(names))), np.zeros((len(branches), len(names)))
     for row, branch in enumerate(branches):
-        if branch.id in column and _varies(branch):
-            log_ohm[row, column[branch.id]] = np.sinh(branch.spread)  # wide spreads are skewed: ×3 is further than ÷3
+        if branch.tolerance in column and _varies(branch):
+            log_ohm[row, column[branch.tolerance]] = np.sinh(branch.spread)  # wide spreads are skewed: ×3 is further than ÷3
         if source_name(branch) in column:
             emf[row, column[source_name(branch)]] = branch.emf_spread_v
         for name, volts in branch.causes:

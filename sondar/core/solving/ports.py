@@ -107,7 +107,7 @@ class PortNetwork:
         nominal = branch.resistance_ohm if branch.contact is None else branch.contact.closed_ohm
         if not np.isfinite(nominal) or not branch.spread or nominal >= OPEN_OHM:
             return np.full(self.samples, nominal)
-        result: Array = nominal * np.exp(branch.spread * self.normals(branch.id))
+        result: Array = nominal * np.exp(branch.spread * self.normals(branch.tolerance))
         return result
 
     def ports(self, closed: tuple[bool, ...]) -> Ports:

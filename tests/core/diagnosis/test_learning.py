@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -9,11 +11,13 @@ from benchmarks.shared import CASES, by_sampling, evidence
 from sondar.circuit_files import library_circuits, load_circuit_text
 from sondar.core.circuit.model import CHASSIS
 from sondar.core.circuit.network import Circuit
+from sondar.core.diagnosis.belief import update
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.instruments.base import Test
 from sondar.core.instruments.reading import Reading
 from sondar.core.solving.parameters import TEMPERATURE, directions, parameter_names
 from sondar.core.solving.solver import SetupSolver
+from tests.conftest import circuit_of
 
 
 @pytest.mark.parametrize("name", ["tessel-purge-valve", "tern-washer-pump"])
@@ -40,6 +44,33 @@ def test_slopes_are_those_of_vehicles_that_are_moved(fan: Circuit, controls: dic
     assert found is not None
     for column, name in enumerate(names):
         up, down = (SetupSolver(fan, setup, pairs, 1, {name: sign * step}).solve(changes).volts[0] for sign in (1.0, -1.0))
-        spread = next((branch.spread for branch in solver.branches if branch.id == name), 0.0)
+        spread = next((branch.spread for branch in solver.branches if branch.tolerance == name), 0.0)
         skewed = np.sinh(spread) / spread if spread else 1.0  # a wide spread is followed along its chord
         assert np.abs((up - down) / (2 * step) * skewed - found.volts[:, :, column]).max() < 2e-3, name
+
+
+def test_what_a_driver_conducts_when_on_tells_nothing_of_what_it_leaks_when_off(fan: Circuit) -> None:
+    on, off = (next(b for b in fan.branches(fan.setup({"key": "on", "fan": fan_on})) if b.id == "DRV") for fan_on in ("on", "off"))
+    assert on.tolerance != off.tolerance
+    names = parameter_names(fan, [on, off])
+    assert {on.tolerance, off.tolerance} <= set(names)
+
+
+def test_two_modules_with_levels_of_their_own_are_no_fault() -> None:
+    """At 2.74 V the one module's level, 2.56 V on the joined bus: the other one's is lower. Each is the same figure on paper."""
+    circuit = circuit_of(library_circuits()["lisk-modules-and-bus"])
+    predictor = Predictor(circuit)
+    apart, joined = circuit.setup({"key": "off"}, frozenset({"X5"})), circuit.setup({"key": "off"})
+    readings = [
+        Reading("1", Test("voltmeter", "X5.10", "BAT.neg", apart), 2.74, None, 0.005),
+        Reading("2", Test("voltmeter", "X5.10", "BAT.neg", joined), 2.56, None, 0.005),
+    ]
+    belief = update(predictor, readings)
+    hypotheses = predictor.hypotheses
+    before = hypotheses.prior @ hypotheses.member
+    factor = belief.units()[0] / before[0]
+    assert factor > 0.3, "hardly less likely to be healthy than before"
+    ground = hypotheses.units.index("X2.30")
+    assert belief.units()[ground] < 0.3
+    again = update(predictor, [*readings, replace(readings[1], id="3")])
+    assert again.units()[0] == pytest.approx(belief.units()[0], abs=0.02), "the same reading once more adds nothing"

@@ -21,6 +21,7 @@ from sondar.core.circuit.families.base import (
     series_severities,
 )
 from sondar.core.circuit.families.loads import HIGH_SHARES, Solenoid, stuck
+from sondar.core.circuit.families.module import OFF
 from sondar.core.circuit.model import (
     AIR_OHM,
     OPEN_OHM,
@@ -81,7 +82,7 @@ class HBridge(Part):
         off_ohm = 12.0 / self.leakage_a
         return [
             Branch(f"{part_id}.{leg}", part_id, f"{part_id}.{ends[leg][0]}", f"{part_id}.{ends[leg][1]}",
-                   self.on_ohm if on[leg] else off_ohm, spread=0.9 if on[leg] else 0.5)
+                   self.on_ohm if on[leg] else off_ohm, spread=0.9 if on[leg] else 0.5, state="" if on[leg] else OFF)
             for leg in self.LEGS
         ]  # fmt: skip
 

@@ -28,6 +28,9 @@ INSIDE_SPREAD = 0.12
 """Least relative standard deviation of a resistor inside a module: nobody publishes it, documents have it from another variant."""
 
 
+OFF = "off"
+"""State of a transistor that leaks, of a reference that sleeps: nothing learned of one that is on tells of it."""
+
 LIMIT_KNEE_V = 0.2
 """Voltage within which a limited output comes to its limit."""
 
@@ -77,7 +80,7 @@ class Driver(Part):
         first, second = (f"{part_id}.{terminal}" for terminal in self.TERMINALS)
         inner = second if self.limit_a is None else f"{part_id}.limited"
         ohms = self.on_ohm if on else 12.0 / self.leakage_a
-        made = [Branch(part_id, part_id, first, inner, ohms, spread=0.9 if on else 0.5)]
+        made = [Branch(part_id, part_id, first, inner, ohms, spread=0.9 if on else 0.5, state="" if on else OFF)]
         if self.limit_a is not None:
             made.append(Branch(f"{part_id}.limit", part_id, inner, second, curve=Curve("sink", (self.limit_a, LIMIT_KNEE_V, 0.0))))
         if self.open_load_v is not None:

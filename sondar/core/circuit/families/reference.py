@@ -22,7 +22,7 @@ from sondar.core.circuit.families.base import (
     series_severities,
     source_severities,
 )
-from sondar.core.circuit.families.module import LIMIT_KNEE_V, LOW_SUPPLY
+from sondar.core.circuit.families.module import LIMIT_KNEE_V, LOW_SUPPLY, OFF
 from sondar.core.circuit.model import OPEN_OHM, Branch, Change, Curve, Fault, Group, Setup, Severity, is_active
 
 
@@ -82,10 +82,10 @@ class Reference(Part):
         ohms = self.out_ohm if awake else 2e3
         out, gnd = f"{part_id}.out", f"{part_id}.gnd"
         if self.limit_a is None:
-            return [Branch(part_id, part_id, out, gnd, ohms, emf, 0.1, 0.01 * abs(emf))]
+            return [Branch(part_id, part_id, out, gnd, ohms, emf, 0.1, 0.01 * abs(emf), state="" if awake else OFF)]
         inner = f"{part_id}.limited"
         return [
-            Branch(part_id, part_id, out, inner, ohms, emf, 0.1, 0.01 * abs(emf)),
+            Branch(part_id, part_id, out, inner, ohms, emf, 0.1, 0.01 * abs(emf), state="" if awake else OFF),
             Branch(f"{part_id}.limit", part_id, inner, gnd, curve=Curve("sink", (self.limit_a, LIMIT_KNEE_V, 0.0))),
         ]
 
@@ -192,6 +192,10 @@ TRAFFIC, TRAFFIC_V, TRAFFIC_OHM = "bus traffic", 3.0, 1e3
 0 V between the wires, with this standard deviation and resistance, 0.17 V each way on a whole bus."""
 
 
+LEVEL_SD_V = 0.12
+"""Standard deviation of a transceiver's levels: ISO 11898-2 allows 2.0 to 3.0 V at rest, and 2.75 to 4.5 V driving."""
+
+
 class BusTransceiver(Part):
     """A module's connection to a two-wire bus: weak 2.5 V bias when listening, 4.5 V and 0.5 V behind 30 Ω when it drives.
 
@@ -221,11 +225,11 @@ class BusTransceiver(Part):
         drives = bool(self.drives_when) and is_active(normalised(self.drives_when), setup)
         awake = setup["key"] in normalised(awake_with_the_key())["key"]
         high, low = (4.5, 0.5) if drives else (2.5, 2.5)
-        ohms = 30.0 if drives else self.bias_ohm
+        ohms, state = (30.0, "driving") if drives else (self.bias_ohm, "")
         h, l, gnd = (f"{part_id}.{t}" for t in self.TERMINALS)
         return [
-            Branch(f"{part_id}.high", part_id, h, gnd, ohms, high, 0.1, 0.05),
-            Branch(f"{part_id}.low", part_id, l, gnd, ohms, low, 0.1, 0.05),
+            Branch(f"{part_id}.high", part_id, h, gnd, ohms, high, 0.1, LEVEL_SD_V, state=state),
+            Branch(f"{part_id}.low", part_id, l, gnd, ohms, low, 0.1, LEVEL_SD_V, state=state),
             Branch(f"{part_id}.short", part_id, h, l),
             *(
                 []
