@@ -122,8 +122,8 @@ class Computed:
         self.later(lambda: _prepare(predictor, Situation(predictor.circuit.rest_setup(temperature_c))))
 
     def close(self) -> None:
-        """Let go of work not yet begun."""
-        self._ahead.shutdown(wait=True, cancel_futures=True)
+        """Let go of work not yet begun; what has begun is nobody's answer and is not waited for."""
+        self._ahead.shutdown(wait=False, cancel_futures=True)
 
 
 def _foresee(predictor: Predictor, tests: Sequence[Test], still_wanted: Callable[[], bool]) -> None:

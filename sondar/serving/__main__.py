@@ -5,6 +5,9 @@ from __future__ import annotations
 import argparse
 import os
 import resource
+import signal
+import sys
+import threading
 from types import FrameType
 
 import uvicorn
@@ -30,13 +33,21 @@ class Server(uvicorn.Server):
         super().handle_exit(sig, frame)
 
 
+def _stop_when_closed(pipe: int) -> None:
+    os.read(pipe, 1)  # nothing is ever written: this returns when whoever started it has ended
+    os.kill(os.getpid(), signal.SIGTERM)
+
+
 def main() -> None:
     """Parse arguments and serve until told to stop."""
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--host", default="127.0.0.1")
     parser.add_argument("--port", type=int, default=8000)
     parser.add_argument("--no-prepare", action="store_true", help="do not work out the library's triage in the background")
+    parser.add_argument("--while-open", type=int, default=-1, help="a pipe; when its other end is closed the application stops")
     arguments = parser.parse_args()
+    if arguments.while_open >= 0:
+        threading.Thread(target=_stop_when_closed, args=(arguments.while_open,), daemon=True).start()
     _, most = resource.getrlimit(resource.RLIMIT_NOFILE)
     resource.setrlimit(resource.RLIMIT_NOFILE, (min(most, 4 * MOST_CONNECTIONS), most))  # every open page is a file
     dsn = os.environ["SONDAR_DSN"]
@@ -48,7 +59,11 @@ def main() -> None:
         server_header=False, proxy_headers=bool(proxy), forwarded_allow_ips=proxy or None, timeout_keep_alive=KEEP_ALIVE_S,
         timeout_graceful_shutdown=STOP_S, limit_concurrency=MOST_CONNECTIONS, backlog=512,
     )  # fmt: skip
-    Server(config, application).run()
+    server = Server(config, application)
+    server.run()
+    sys.stdout.flush()
+    # Everything that was acknowledged is in the database; work done ahead in a thread would keep the process for half a minute.
+    os._exit(0 if server.started else 3)
 
 
 if __name__ == "__main__":

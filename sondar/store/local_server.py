@@ -61,7 +61,7 @@ class LocalServer:
         self._prepare_folder()
         if not (self.data / "PG_VERSION").exists():
             self._initialise()
-        port = self._running_port()
+        port = self._running_port() if self.is_running() else None
         if port is None:
             port = self._start()
         self._create_database(port)
@@ -81,6 +81,22 @@ class LocalServer:
             role = sql.Identifier(APPLICATION_ROLE)
             connection.execute(sql.SQL("ALTER ROLE {} LOGIN PASSWORD {}").format(role, sql.Literal(password)))
         return make_conninfo(dsn, user=APPLICATION_ROLE, password=password)
+
+    def process(self) -> int | None:
+        """Number of its main process, as it was written down last."""
+        try:
+            return int((self.data / "postmaster.pid").read_text().splitlines()[0])
+        except (OSError, ValueError, IndexError):
+            return None
+
+    def is_running(self) -> bool:
+        """True if its main process is alive; asks the kernel, not the server."""
+        process = self.process()
+        try:
+            state = Path(f"/proc/{process}/stat").read_text().rpartition(")")[2].split()[0]
+        except (OSError, IndexError):
+            return False
+        return state != "Z"  # ended, and nobody has asked for its result yet
 
     def stop(self, mode: str = "fast") -> None:
         """Stop the server (``fast`` rolls back open transactions, ``immediate`` is a crash)."""
