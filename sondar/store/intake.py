@@ -167,7 +167,7 @@ _TIMELINE = """
         SELECT r.seq, 'repair', r.action, array_to_string(r.units, ', '), r.diagnosis_id, r.created_at, r.account_id
         FROM repair r WHERE r.job_id = %(job)s
     ) e LEFT JOIN account a ON a.id = e.account_id
-    ORDER BY e.at, e.seq
+    ORDER BY e.seq, e.at
 """
 
 

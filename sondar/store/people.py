@@ -209,12 +209,6 @@ def set_password(db: Db, account_id: UUID, password_hash: str) -> None:
     db.execute("UPDATE account SET password_hash = %s, password_changed_at = now() WHERE id = %s", (password_hash, account_id))
 
 
-def password_hash_of(db: Db, account_id: UUID) -> str | None:
-    """The stored hash, to check the old password before a change."""
-    row = db.execute("SELECT password_hash FROM account WHERE id = %s", (account_id,)).fetchone()
-    return None if row is None else str(row[0])
-
-
 # -- signing in -----------------------------------------------------------------------------------------
 
 
@@ -232,20 +226,44 @@ def record_attempt(db: Db, sign_in: str, address: str, succeeded: bool) -> None:
     )
 
 
-def failures(db: Db, sign_in: str, address: str, minutes: int) -> tuple[int, int]:
-    """Failed attempts of late: with this name since it last succeeded, and from this address."""
-    row = db.execute(
-        """
-        SELECT (SELECT count(*) FROM sign_in_attempt a WHERE a.sign_in = %(sign_in)s AND NOT succeeded
-                  AND at > greatest(now() - make_interval(mins => %(minutes)s), coalesce(
-                      (SELECT max(at) FROM sign_in_attempt b WHERE b.sign_in = %(sign_in)s AND b.succeeded), '-infinity'))),
-               (SELECT count(*) FROM sign_in_attempt WHERE address = %(address)s AND NOT succeeded
-                  AND at > now() - make_interval(mins => %(minutes)s))
-        """,
-        {"sign_in": sign_in.lower()[:80], "address": address[:60], "minutes": minutes},
-    ).fetchone()
+@dataclass(frozen=True)
+class Failures:
+    """Failed attempts of late, and seconds since the last: with a name from an address, with the name anywhere, from the address."""
+
+    here: int
+    here_s: float
+    anywhere: int
+    anywhere_s: float
+    address: int
+    address_s: float
+
+
+def failures(db: Db, sign_in: str, address: str, minutes: int) -> Failures:
+    """Failed attempts of late; those with a name are counted since it last succeeded."""
+    row = db.execute("SELECT * FROM sign_in_failures(%s, %s, %s)", (sign_in.lower()[:80], address[:60], minutes)).fetchone()
     assert row is not None
-    return int(row[0]), int(row[1])
+    return Failures(*(value or 0 for value in row))
+
+
+def one_at_a_time(db: Db, sign_in: str) -> None:
+    """Until this transaction ends nobody else counts or adds attempts of this name."""
+    db.execute("SELECT pg_advisory_xact_lock(hashtextextended(%s, 7))", (sign_in.lower()[:80],))
+
+
+def is_known_device(db: Db, sign_in: str, token: str) -> bool:
+    """True if the account of this name has signed in from the browser that holds this token."""
+    row = db.execute("SELECT is_known_device(%s, %s)", (sign_in.lower()[:80], digest(token))).fetchone()
+    return row is not None and bool(row[0])
+
+
+def know_device(db: Db, account_id: UUID, token: str) -> None:
+    """Remember a browser from which an account has signed in."""
+    db.execute("INSERT INTO device (account_id, token_sha256) VALUES (%s, %s)", (account_id, digest(token)))
+
+
+def forget_devices(db: Db, account_id: UUID) -> None:
+    """No browser is known for this account any more."""
+    db.execute("DELETE FROM device WHERE account_id = %s", (account_id,))
 
 
 def open_session(db: Db, account_id: UUID, token: str, csrf: str, agent: str, address: str, hours: int) -> None:

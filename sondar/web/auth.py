@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import os
 import secrets
+import threading
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
@@ -56,11 +57,18 @@ WRITES_NOTHING = {
 }
 """Writing methods that someone who may only read can use: they touch nothing but the own account."""
 
-LOCK_AFTER, LOCK_MINUTES, ADDRESS_LIMIT = 5, 15, 40
+FREE, FREE_ANYWHERE, FREE_ADDRESS = 4, 20, 40
+"""Wrong passwords without delay: for a name from one address, for a name in all, from one address in all."""
+COUNTED_MINUTES, LONGEST_S = 30, 900
+"""Attempts are forgotten after this; no delay is longer than this."""
+HASHES_AT_ONCE, HASH_WAIT_S = 3, 8.0
+"""Argon2 takes 64 MB and a core: more at once would be an attack by itself."""
+DEVICE_DAYS = 400
 SESSION_HOURS = 14
 PASSWORD_MIN = 10
 
 _hasher = PasswordHasher()
+_hashing = threading.BoundedSemaphore(HASHES_AT_ONCE)
 _DECOY = _hasher.hash(secrets.token_urlsafe(16))
 
 
@@ -88,18 +96,56 @@ def hash_password(password: str, field: str = "password") -> str:
 
 
 def fits(password_hash: str | None, password: str) -> bool:
-    """True if the password belongs to the hash; takes as long when there is no hash."""
+    """True if the password belongs to the hash; takes as long when there is no hash. Hold no connection while asking.
+
+    Raises:
+        HttpError: 503, too many are being checked.
+    """
+    if not _hashing.acquire(timeout=HASH_WAIT_S):
+        raise HttpError(503, "Busy", "Many people are signing in at this moment. Try again.")
     try:
         _hasher.verify(password_hash or _DECOY, password)
     except (VerificationError, InvalidHashError):
         return False
+    finally:
+        _hashing.release()
     return password_hash is not None
+
+
+def delay_s(failed: people.Failures, *, known_device: bool) -> float:
+    """Seconds until the next attempt is taken, 0 for none.
+
+    It doubles with every wrong password for a name from one address. What strangers do elsewhere with the name, or from the same address
+    (a whole workshop behind one proxy) with other names, delays only browsers from which this account has never signed in.
+    """
+    waits = [_wait(failed.here, FREE, failed.here_s)]
+    if not known_device:
+        waits += [_wait(failed.anywhere, FREE_ANYWHERE, failed.anywhere_s), _wait(failed.address, FREE_ADDRESS, failed.address_s)]
+    return max(waits)
+
+
+def _wait(count: int, free: int, since_s: float) -> float:
+    if count < free:
+        return 0.0
+    return max(0.0, min(float(LONGEST_S), 2.0 ** min(count - free + 1, 20)) - since_s)
 
 
 def set_cookie(response: Response, token: str) -> None:
     """Give the browser its session."""
     response.set_cookie(
         cookie_name(), token, max_age=SESSION_HOURS * 3600, httponly=True, secure=secure_cookies(), samesite="Strict", path="/"
+    )
+
+
+def device_name() -> str:
+    """Name of the cookie by which a browser is known again."""
+    return "__Host-sondar-device" if secure_cookies() else "sondar-device"
+
+
+def set_device_cookie(response: Response, token: str) -> None:
+    """Give the browser the token by which it is known again."""
+    response.set_cookie(
+        device_name(), token, max_age=DEVICE_DAYS * 86400, httponly=True, secure=secure_cookies(), samesite="Strict", path="/"
     )
 
 

@@ -52,8 +52,8 @@ class ProblemDetails(BaseModel):
 class HttpError(Exception):
     """What only HTTP knows: not signed in, not allowed, too often."""
 
-    def __init__(self, status: int, title: str, detail: str) -> None:
-        self.status, self.title, self.detail = status, title, detail
+    def __init__(self, status: int, title: str, detail: str, retry_after_s: int = 0) -> None:
+        self.status, self.title, self.detail, self.retry_after_s = status, title, detail, retry_after_s
         super().__init__(detail)
 
 
@@ -83,7 +83,10 @@ def register(app: Flask) -> None:
 
     @app.errorhandler(HttpError)
     def _http_only(error: HttpError) -> Response:
-        return problem(error.status, error.title, error.detail)
+        answer = problem(error.status, error.title, error.detail)
+        if error.retry_after_s:
+            answer.headers["Retry-After"] = str(error.retry_after_s)
+        return answer
 
     @app.errorhandler(UnsolvableNetworkError)
     def _unsolvable(error: UnsolvableNetworkError) -> Response:

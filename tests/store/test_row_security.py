@@ -18,7 +18,7 @@ from tests.store.test_store import new_reading
 
 OWNED = (
     "account", "session", "audit", "meter", "vehicle", "job", "reading", "voided_reading", "exclusion", "conclusion", "circuit_diagnosis",
-    "answer", "note", "code_scan", "scanned_code", "clearing", "code_meaning", "photo", "share", "diagnostic_procedure", "statement",
+    "answer", "note", "code_scan", "scanned_code", "clearing", "code_meaning", "photo", "share", "diagnostic_procedure", "statement", "device",
 )  # fmt: skip
 
 
@@ -34,6 +34,7 @@ def mine_and_theirs(dsn: str) -> tuple[UUID, UUID]:
         act_for(db, own, account)
         db.execute("INSERT INTO session (account_id, token_sha256, csrf, expires_at) VALUES (%s, %s, 'c', now() + interval '1 day')",
                    (account, uuid4().bytes))  # fmt: skip
+        people.know_device(db, account, uuid4().hex)
         people.record(db, "something", "done")
         people.add_meter(
             db, {"name": "Row meter", "volts_percent": 0.5, "volts_floor": 0.02, "ohms_percent": 1.0, "ohms_floor": 0.2}
@@ -124,7 +125,9 @@ def test_nothing_is_written_into_another_workshop(app: psycopg.Connection, mine_
 
 @pytest.mark.parametrize("statement", ["DELETE FROM reading", "UPDATE reading SET value_si = 0", "DELETE FROM job", "DROP TABLE note",
                                        "UPDATE account SET workshop_id = gen_random_uuid()", "UPDATE audit SET subject = ''",
-                                       "SELECT refuse_change()", "SET ROLE sondar", "ALTER TABLE job DISABLE ROW LEVEL SECURITY"])  # fmt: skip
+                                       "SELECT refuse_change()", "SET ROLE sondar", "ALTER TABLE job DISABLE ROW LEVEL SECURITY",
+                                       "SELECT password_hash FROM account", "SELECT * FROM sign_in_attempt", "CREATE TEMP TABLE account (id int)",
+                                       "SET ROLE sondar_definer"])  # fmt: skip
 def test_the_application_may_not(app: psycopg.Connection, mine_and_theirs: tuple[UUID, UUID], statement: str) -> None:
     act_for(app, mine_and_theirs[0])
     with pytest.raises((psycopg.errors.InsufficientPrivilege, psycopg.errors.FeatureNotSupported)):
@@ -142,3 +145,32 @@ def test_a_search_stays_inside(app: psycopg.Connection, mine_and_theirs: tuple[U
 def test_the_owner_is_not_who_the_application_signs_in_as(postgres: LocalServer, app: psycopg.Connection) -> None:
     row = app.execute("SELECT current_user, rolsuper, rolbypassrls FROM pg_roles WHERE rolname = current_user").fetchone()
     assert row == ("sondar_app", False, False)
+
+
+def test_what_looks_across_workshops_belongs_to_a_role_that_can_do_nothing_else(dsn: str) -> None:
+    with psycopg.connect(dsn) as db:
+        found = db.execute(
+            "SELECT p.proname, r.rolname, r.rolsuper, r.rolcanlogin, r.rolbypassrls, p.proconfig "
+            "FROM pg_proc p JOIN pg_roles r ON r.oid = p.proowner "
+            "WHERE p.prosecdef AND p.pronamespace = 'public'::regnamespace"
+        ).fetchall()
+    assert {row[0] for row in found} >= {
+        "find_session",
+        "find_account",
+        "find_share",
+        "any_workshop",
+        "search_jobs",
+        "sign_in_failures",
+    }
+    for name, role, superuser, login, bypass, config in found:
+        assert (role, superuser, login, bypass) == ("sondar_definer", False, False, False), name
+        assert config == ["search_path=pg_catalog, public, pg_temp"], name
+
+
+def test_a_key_is_a_workshops_own(dsn: str) -> None:
+    with psycopg.connect(dsn) as db:
+        key = uuid4()
+        for name in ("One", "Other"):
+            people.create_workshop(db, name)
+            jobs.create_job(db, jobs.NewJob(key, vehicles.create_vehicle(db, vehicles.NewVehicle("Orvane"))))
+        db.rollback()

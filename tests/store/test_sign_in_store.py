@@ -35,25 +35,52 @@ def failed(db: psycopg.Connection, name: str, address: str, minutes_ago: float) 
     )
 
 
+def counted(db: psycopg.Connection, name: str, address: str, minutes: int = 15) -> tuple[int, int, int]:
+    found = people.failures(db, name, address, minutes)
+    return found.here, found.anywhere, found.address
+
+
 def test_failures_are_counted_by_name_and_by_address_within_the_window(db: psycopg.Connection) -> None:
     name, address = f"n{uuid4().hex[:6]}", f"10.0.0.{uuid4().int % 250}-{uuid4().hex[:4]}"
     for minutes in (1, 2, 20):
         failed(db, name, address, minutes)
     failed(db, "someone-else", address, 3)
-    assert people.failures(db, name, address, 15) == (2, 3)
-    assert people.failures(db, name.upper(), "elsewhere", 15) == (2, 0), "names in any case, other addresses apart"
-    assert people.failures(db, name, address, 60) == (3, 4)
+    assert counted(db, name, address) == (2, 2, 3)
+    assert counted(db, name.upper(), "elsewhere") == (0, 2, 0), "names in any case, other addresses apart"
+    assert counted(db, name, address, 60) == (3, 3, 4)
+    assert people.failures(db, name, address, 15).here_s == pytest.approx(60.0, abs=5.0)
 
 
-def test_a_success_forgives_the_name_and_not_the_address(db: psycopg.Connection) -> None:
-    name, address = f"n{uuid4().hex[:6]}", f"a{uuid4().hex[:8]}"
-    failed(db, name, address, 5)
+def succeeded(db: psycopg.Connection, name: str, address: str, minutes_ago: float) -> None:
     db.execute(
-        "INSERT INTO sign_in_attempt (sign_in, address, succeeded, at) VALUES (%s, %s, true, clock_timestamp() - interval '3 min')",
-        (name, address),
+        "INSERT INTO sign_in_attempt (sign_in, address, succeeded, at) VALUES (%s, %s, true, clock_timestamp() - make_interval(secs => %s))",
+        (name, address, 60 * minutes_ago),
     )
+
+
+def test_a_success_forgives_the_name_there_and_takes_its_own_attempt_off_the_address(db: psycopg.Connection) -> None:
+    name, address = f"n{uuid4().hex[:6]}", f"a{uuid4().hex[:8]}"
+    for minutes in (6, 5):
+        failed(db, name, address, minutes)
+    succeeded(db, name, address, 3)
     failed(db, name, address, 1)
-    assert people.failures(db, name, address, 15) == (1, 2)
+    assert counted(db, name, address) == (1, 1, 2)
+    succeeded(db, name, "another place", 0.5)
+    assert counted(db, name, address) == (1, 0, 2), "who signs in elsewhere does not forgive what is tried here"
+    succeeded(db, name, "", 0.2)
+    assert counted(db, name, address)[0] == 0, "a lead's new password does"
+
+
+def test_a_device_is_known_for_its_own_account_only(db: psycopg.Connection, account: UUID) -> None:
+    own = people.account(db, account)
+    assert own is not None
+    token = uuid4().hex
+    assert not people.is_known_device(db, own.sign_in, token)
+    people.know_device(db, account, token)
+    assert people.is_known_device(db, own.sign_in.upper(), token)
+    assert not people.is_known_device(db, "someone-else", token)
+    people.forget_devices(db, account)
+    assert not people.is_known_device(db, own.sign_in, token)
 
 
 def test_a_session_ends_by_time_by_hand_and_with_its_account(db: psycopg.Connection, account: UUID) -> None:

@@ -38,7 +38,15 @@ def test_migrations_run_from_empty_and_once(postgres: LocalServer) -> None:
         db.execute("DROP DATABASE IF EXISTS empty_one")
         db.execute("CREATE DATABASE empty_one")
     fresh = dsn.replace("dbname=sondar", "dbname=empty_one")
-    assert migrate(fresh) == ["0001.jobs", "0002.workshops", "0003.intake", "0004.charts", "0005.words", "0006.repairs"]
+    assert migrate(fresh) == [
+        "0001.jobs",
+        "0002.workshops",
+        "0003.intake",
+        "0004.charts",
+        "0005.words",
+        "0006.repairs",
+        "0007.guards",
+    ]
     assert migrate(fresh) == []
     with psycopg.connect(fresh) as db:
         assert jobs.list_jobs(db) == []
@@ -109,7 +117,7 @@ def test_jobs_of_an_earlier_version_stay_readable(postgres: LocalServer, ambient
             """,
             (job_id, chase[0]),
         )
-    assert migrate(earlier) == ["0005.words", "0006.repairs"]
+    assert migrate(earlier) == ["0005.words", "0006.repairs", "0007.guards"]
     with psycopg.connect(earlier) as db:
         act_for(db, workshop[0])
         found = jobs.job_by_id(db, job_id)

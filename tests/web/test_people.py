@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import time
+from concurrent.futures import ThreadPoolExecutor
 from uuid import uuid4
 
 import psycopg
@@ -11,8 +13,9 @@ from flask.testing import FlaskClient
 from sondar.store import people
 from sondar.store.database import migrate
 from sondar.store.local_server import LocalServer
-from sondar.web import create_app
-from sondar.web.auth import LOCK_AFTER
+from sondar.store.people import Failures
+from sondar.web import auth, create_app
+from sondar.web.auth import FREE, FREE_ADDRESS, FREE_ANYWHERE, LONGEST_S, delay_s
 from tests.web.conftest import PASSWORD, Door
 
 
@@ -58,15 +61,66 @@ def test_wrong_name_and_wrong_password_answer_alike(door: Door, newcomer: tuple[
     assert wrong.get_json()["detail"] == unknown.get_json()["detail"]
 
 
-def test_too_many_wrong_passwords_lock_the_name_until_a_lead_helps(door: Door, newcomer: tuple[str, FlaskClient]) -> None:
+def test_wrong_passwords_are_slowed_down_until_a_lead_helps(door: Door, newcomer: tuple[str, FlaskClient]) -> None:
     name, client = newcomer
-    for _ in range(LOCK_AFTER):
+    for _ in range(FREE):
         assert sign_in(client, name, "a wrong password") == 401
-    assert sign_in(client, name) == 429, "even the right one waits now"
+    answer = client.post("/api/v1/session", json={"sign_in": name, "password": PASSWORD})
+    assert answer.status_code == 429, "even the right one waits now, for seconds"
+    assert 1 <= int(answer.headers["Retry-After"]) <= 2
     lead = door("quay-lead")
     account = next(a for a in lead.get("/api/v1/accounts").get_json()["accounts"] if a["sign_in"] == name)
     assert lead.put(f"/api/v1/accounts/{account['id']}/password", json={"password": "fresh-water-7"}).status_code == 200
     assert sign_in(client, name, "fresh-water-7") == 200
+
+
+def test_strangers_do_not_lock_anybody_out(door: Door, newcomer: tuple[str, FlaskClient], dsn: str) -> None:
+    """Wrong passwords from elsewhere, many of them: a browser from which the account has signed in gets in all the same."""
+    name, own = newcomer
+    assert sign_in(own, name) == 200
+    with psycopg.connect(dsn) as db:
+        for number in range(FREE_ANYWHERE + 6):
+            people.record_attempt(db, name, f"192.0.2.{number}", False)
+    assert sign_in(door.nobody(), name) == 429, "a browser that nobody knows waits"
+    assert sign_in(own, name) == 200
+
+
+def test_many_at_once_are_not_all_checked(newcomer: tuple[str, FlaskClient], door: Door, monkeypatch: pytest.MonkeyPatch) -> None:
+    name, _ = newcomer
+    checked = []
+
+    def slow(_hash: str | None, password: str) -> bool:
+        checked.append(password)
+        time.sleep(0.2)
+        return False
+
+    monkeypatch.setattr(auth, "fits", slow)
+    with ThreadPoolExecutor(12) as threads:
+        answers = list(threads.map(lambda number: sign_in(door.nobody(), name, f"a wrong password {number}"), range(30)))
+    assert answers.count(401) == len(checked) == FREE
+    assert answers.count(429) == 30 - FREE
+
+
+@pytest.mark.parametrize(("failed", "known", "least", "most"), [
+    (Failures(FREE - 1, 0.0, FREE - 1, 0.0, FREE - 1, 0.0), False, 0, 0), (Failures(FREE, 0.0, FREE, 0.0, FREE, 0.0), True, 2, 2),
+    (Failures(FREE + 3, 0.0, 9, 0.0, 9, 0.0), True, 16, 16), (Failures(FREE + 3, 20.0, 9, 20.0, 9, 20.0), True, 0, 0),
+    (Failures(FREE + 60, 0.0, 99, 0.0, 99, 0.0), True, LONGEST_S, LONGEST_S), (Failures(0, 0.0, FREE_ANYWHERE + 4, 0.0, 0, 0.0), False, 32, 32),
+    (Failures(0, 0.0, FREE_ANYWHERE + 4, 0.0, FREE_ADDRESS + 9, 0.0), True, 0, 0), (Failures(0, 0.0, 0, 0.0, FREE_ADDRESS, 0.5), False, 1.5, 1.5),
+])  # fmt: skip
+def test_delays_grow_and_end(failed: Failures, known: bool, least: float, most: float) -> None:
+    assert least <= delay_s(failed, known_device=known) <= most
+
+
+def test_signing_in_anew_ends_the_session_of_that_browser(door: Door, newcomer: tuple[str, FlaskClient]) -> None:
+    name, client = newcomer
+    assert sign_in(client, name) == 200
+    before = client.get_cookie("sondar")
+    assert before is not None
+    assert sign_in(client, name) == 200
+    old = door.nobody()
+    old.set_cookie("sondar", before.value)
+    assert old.get("/api/v1/jobs").status_code == 401
+    assert len(client.get("/api/v1/me/sessions").get_json()["sessions"]) == 1
 
 
 def test_writing_needs_the_sessions_own_token(newcomer: tuple[str, FlaskClient]) -> None:

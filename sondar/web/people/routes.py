@@ -89,13 +89,16 @@ def set_up(body: FirstWorkshop) -> Any:
     with services().pool.connection() as db:
         if store.any_workshop(db):
             raise ConflictError("Already set up", "There is a workshop already: sign in, or ask its workshop lead for an account.")
-        wanted = os.environ.get("SONDAR_SETUP_CODE", "")
-        _slow_down(db, "first-setup")
-        if not wanted or not secrets.compare_digest(body.code.strip().encode(), wanted.encode()):
-            store.record_attempt(db, "first-setup", _address(), False)
-            db.commit()
-            raise invalid("code", "not the code that was printed when Sondar started")
-        password_hash = auth.hash_password(body.password)
+    wanted = os.environ.get("SONDAR_SETUP_CODE", "")
+    _count_attempt("first-setup")
+    if not wanted or not secrets.compare_digest(body.code.strip().encode(), wanted.encode()):
+        raise invalid("code", "not the code that was printed when Sondar started")
+    password_hash = auth.hash_password(body.password)
+    with services().pool.connection() as db:
+        store.one_at_a_time(db, "first-setup")
+        if store.any_workshop(db):
+            raise ConflictError("Already set up", "There is a workshop already: sign in, or ask its workshop lead for an account.")
+        store.record_attempt(db, "first-setup", _address(), True)
         workshop_id = store.create_workshop(db, body.workshop)
         account_id = store.create_account(db, body.sign_in, body.name, "lead", password_hash)
         assert account_id is not None
@@ -116,33 +119,53 @@ def show_session() -> Any:
         return _me(db, current())
 
 
-def _slow_down(db: Db, sign_in: str) -> None:
-    by_name, by_address = store.failures(db, sign_in, _address(), auth.LOCK_MINUTES)
-    if by_name >= auth.LOCK_AFTER or by_address >= auth.ADDRESS_LIMIT:
-        raise HttpError(
-            429, "Too many attempts",
-            f"Too many wrong passwords. Wait {auth.LOCK_MINUTES} minutes, or ask your workshop lead for a new password.",
-        )  # fmt: skip
+def _count_attempt(name: str) -> None:
+    """Count an attempt before it is checked, so that many at once are not all checked.
+
+    Raises:
+        HttpError: 429, it comes too soon after the last.
+    """
+    device = request.cookies.get(auth.device_name(), "")
+    with services().pool.connection() as db:
+        store.one_at_a_time(db, name)
+        known = bool(device) and store.is_known_device(db, name, device)
+        wait = auth.delay_s(store.failures(db, name, _address(), auth.COUNTED_MINUTES), known_device=known)
+        if wait > 0.0:
+            left = f"{wait:.0f} seconds" if wait < 100.0 else f"{wait / 60.0:.0f} minutes"
+            detail = f"Too many wrong passwords. Wait {left}, or ask your workshop lead for a new password."
+            raise HttpError(429, "Too many attempts", detail, retry_after_s=max(1, round(wait)))
+        store.record_attempt(db, name, _address(), False)
 
 
 @api.post("/session", responses={"200": Me})
 def sign_in(body: SignIn) -> Any:
-    """Sign in. Too many wrong passwords lock the name for a while; the answer does not tell a wrong name from a wrong password."""
+    """Sign in. Wrong passwords are slowed down; the answer does not tell a wrong name from a wrong password."""
     name = body.sign_in.strip()
+    _count_attempt(name)
     with services().pool.connection() as db:
-        _slow_down(db, name)
         found = store.find_account(db, name)
-        if not auth.fits(found[2] if found else None, body.password) or found is None or not found[3]:
-            store.record_attempt(db, name, _address(), False)
+    right = auth.fits(found[2] if found else None, body.password)  # takes a while: no connection is held
+    with services().pool.connection() as db:
+        if not right or found is None or not found[3]:
             if found is not None:
                 act_for(db, found[1], found[0])
                 store.record(db, "sign-in refused", name, _address())
             db.commit()
             raise HttpError(401, "Not signed in", "Name or password is not right.")
         store.record_attempt(db, name, _address(), True)
+        before = current()
+        if before is not None:  # this browser's session ends with the new one
+            act_for(db, before.workshop_id, before.account_id)
+            store.revoke_session(db, before.session_id)
         act_for(db, found[1], found[0])
         store.record(db, "signed in", name, _address())
-        return _begin_session(db, found[0])
+        response = _begin_session(db, found[0])
+        device = request.cookies.get(auth.device_name(), "")
+        if not device or not store.is_known_device(db, name, device):
+            token = secrets.token_urlsafe(32)
+            store.know_device(db, found[0], token)
+            auth.set_device_cookie(response, token)
+        return response
 
 
 @api.delete("/session", responses={"200": Me})
@@ -164,13 +187,15 @@ def sign_out() -> Any:
 def change_own_password(body: PasswordChange) -> Any:
     """A new password; every other session of the account ends."""
     person = signed_in()
+    _count_attempt(person.sign_in)
+    with services().pool.connection() as db:
+        found = store.find_account(db, person.sign_in)
+    if not auth.fits(found[2] if found else None, body.old):
+        raise invalid("old", "not your password now")
+    hashed = auth.hash_password(body.new, "new")
     with workspace().transaction() as db:
-        _slow_down(db, person.sign_in)
-        if not auth.fits(store.password_hash_of(db, person.account_id), body.old):
-            store.record_attempt(db, person.sign_in, _address(), False)
-            db.commit()
-            raise invalid("old", "not your password now")
-        store.set_password(db, person.account_id, auth.hash_password(body.new, "new"))
+        store.record_attempt(db, person.sign_in, _address(), True)
+        store.set_password(db, person.account_id, hashed)
         store.revoke_sessions(db, person.account_id, person.session_id)
         store.record(db, "password changed", person.sign_in, _address())
         return _me(db, person)
@@ -293,10 +318,12 @@ def change_account(path: AccountPath, body: AccountChange) -> Any:
 @api.put("/accounts/<uuid:account_id>/password", responses={"200": AccountList})
 def reset_password(path: AccountPath, body: NewPassword) -> Any:
     """A new password for someone; signs them out everywhere and unlocks the name."""
+    hashed = auth.hash_password(body.password)
     with workspace().transaction() as db:
         found = _known_account(db, path)
-        store.set_password(db, path.account_id, auth.hash_password(body.password))
+        store.set_password(db, path.account_id, hashed)
         store.revoke_sessions(db, path.account_id)
+        store.forget_devices(db, path.account_id)
         store.record_attempt(db, found.sign_in, "", True)
         store.record(db, "password reset", found.sign_in, _address())
         return _accounts(db)
