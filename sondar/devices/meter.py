@@ -6,6 +6,8 @@ A real meter knows nothing of the vehicle: the technician holds its probes. A me
 
 from __future__ import annotations
 
+import math
+import time
 from dataclasses import dataclass
 
 import pyvisa
@@ -20,6 +22,8 @@ from sondar.core.quantities import format_si
 OVERLOAD = 9.9e37
 """SCPI-1999, 7.2.1: what a meter sends for infinity; not-a-number is 9.91e37."""
 NOT_A_NUMBER = 9.91e37
+LONGEST_ANSWER = 512
+"""Bytes of one answer; a figure takes fifteen."""
 
 
 class MeterError(UnavailableError):
@@ -56,15 +60,33 @@ def read_meter(address: str, instrument_id: str, placement: Placement, timeout_s
         raise MeterError(f"no meter at {address}: check that it is on and connected, or type the reading") from error
     assert isinstance(link, MessageBasedResource)
     try:
-        if "LEADS" in link.query("*OPT?"):
+        if "LEADS" in ask(link, "*OPT?"):
             place_probes(link, placement)
         elif not device.query:
             raise MeterError(f"this meter cannot see that: type {', '.join(device.words) or 'what you read'}")
-        return as_entry(device, link.query(device.query or f"SIM:SEE? {device.id}"))
+        return as_entry(device, ask(link, device.query or f"SIM:SEE? {device.id}"))
     except (pyvisa.Error, OSError) as error:
         raise MeterError(f"the meter at {address} does not answer ({error}): try again, or type the reading") from error
     finally:
         link.close()
+
+
+def ask(link: MessageBasedResource, command: str) -> str:
+    """One line of answer, read to its end or to ``LONGEST_ANSWER``, within the link's time-out.
+
+    Raises:
+        MeterError: longer, or not text.
+    """
+    link.write(command)
+    answer, end = b"", time.monotonic() + link.timeout / 1000.0
+    while not answer.endswith(b"\n") and len(answer) < LONGEST_ANSWER and time.monotonic() < end:
+        answer += link.read_bytes(1, break_on_termchar=True)
+    if not answer.endswith(b"\n"):
+        raise MeterError(f"the meter's answer to {command} does not end: try again, or type the reading")
+    try:
+        return answer.decode("ascii").strip()
+    except UnicodeDecodeError as error:
+        raise MeterError(f"the meter's answer to {command} is no text: check its settings, or type the reading") from error
 
 
 def place_probes(link: MessageBasedResource, placement: Placement) -> None:
@@ -78,7 +100,7 @@ def place_probes(link: MessageBasedResource, placement: Placement) -> None:
         f"SIM:LEAD {placement.red},{placement.black}",
     ):
         link.write(command)
-    error = link.query("SYST:ERR?")
+    error = ask(link, "SYST:ERR?")
     if not error.startswith("0"):
         raise MeterError(f"the meter reports {error}")
 
@@ -94,9 +116,9 @@ def as_entry(device: Instrument, answer: str) -> str:
     try:
         value = float(answer)
     except ValueError as error:
-        raise MeterError(f"the meter answered '{answer}', not a number: try again, or type the reading") from error
-    if value >= NOT_A_NUMBER:
+        raise MeterError(f"the meter answered '{answer[:40]}', not a number: try again, or type the reading") from error
+    if math.isnan(value) or NOT_A_NUMBER <= abs(value) < math.inf:
         return device.words[-1] if device.words else "no figure"
-    if value >= OVERLOAD:
+    if abs(value) >= OVERLOAD:
         return "OL"
     return format_si(value, device.unit, 4)
