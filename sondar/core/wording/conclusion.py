@@ -89,16 +89,20 @@ def _two_faults(judgement: Judgement) -> str:
     said = [pair for pair in judgement.pairs if pair.probability >= PAIR_SAID_ABOVE]
     if not said:
         return ""
-    faults = judgement.predictor.circuit.faults
-
-    def named(pair: Pair) -> str:
-        return " and ".join(
-            f"{faults[fault].title}{f' ({severity})' if severity not in PLAIN_SEVERITIES else ''}"
-            for fault, severity in zip(pair.faults, pair.severities, strict=True)
-        )
-
-    either = "; or ".join(f"{named(pair)} ({format_share(pair.probability)})" for pair in said)
+    lead = judgement.ranking.leading[0]
+    if all(lead in pair.units for pair in said):
+        either = f"with it {', or '.join(_fault_of(judgement, pair, pair.units.index(lead) ^ 1) for pair in said)}"
+    else:
+        either = "; or ".join(f"{_fault_of(judgement, pair, 0, share=False)} and {_fault_of(judgement, pair, 1)}" for pair in said)
     return f" Only two faults together explain every reading: {either}. Prove each by itself."
+
+
+def _fault_of(judgement: Judgement, pair: Pair, which: int, *, share: bool = True) -> str:
+    """One fault of a pair with its severity and the pair's probability."""
+    title, severity = judgement.predictor.circuit.faults[pair.faults[which]].title, pair.severities[which]
+    parts = [severity] if severity not in PLAIN_SEVERITIES else []
+    parts += [format_share(pair.probability)] if share else []
+    return f"{title} ({', '.join(parts)})" if parts else title
 
 
 def distinguished_by(judgement: Judgement, other: str) -> str:

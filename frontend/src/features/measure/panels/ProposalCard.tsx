@@ -92,7 +92,7 @@ export function OutcomeTable({ proposal }: { proposal: Proposal }) {
   return (
     <table className="w-full text-sm" aria-label="What each result would mean">
       <caption className="text-left text-soft">
-        If it shows … (expected saving {proposal.expected_saving_min.toFixed(0)} min for{" "}
+        If it shows … (expected saving {minutes(Math.max(0, proposal.expected_saving_min))} for{" "}
         {minutes(proposal.minutes)})
       </caption>
       <tbody>
