@@ -788,7 +788,7 @@ export interface paths {
         /** Who is signed in, and the token to write with. */
         get: operations["people_show_session_session_get"];
         put?: never;
-        /** Sign in. Too many wrong passwords lock the name for a while; the answer does not tell a wrong name from a wrong password. */
+        /** Sign in. Wrong passwords are slowed down; the answer does not tell a wrong name from a wrong password. */
         post: operations["people_sign_in_session_post"];
         /** End this session. */
         delete: operations["people_sign_out_session_delete"];
