@@ -79,7 +79,8 @@ def postgres() -> Iterator[LocalServer]:
     """A server of the tests' own on a free port, removed afterwards."""
     folder = Path(tempfile.mkdtemp(prefix="sondar-test-"))
     folder.chmod(0o755)
-    server = LocalServer(folder / "postgres")
+    # What is tested of the disk has servers of its own; here nobody waits for it while another test has a server recover.
+    server = LocalServer(folder / "postgres", options="-c fsync=off")
     server.start()
     yield server
     server.stop("immediate")

@@ -37,10 +37,12 @@ class LocalServer:
     Attributes:
         folder: absolute path; created on first start.
         port: TCP port, or 0 for the last one used, else a free one.
+        options: further options of the server, as on its command line; tests do without waiting for the disk.
     """
 
     folder: Path
     port: int = 0
+    options: str = ""
 
     @property
     def data(self) -> Path:
@@ -134,7 +136,9 @@ class LocalServer:
         remembered = self.folder / "port"
         wanted = self.port or (int(remembered.read_text()) if remembered.exists() else 0)
         port = wanted if wanted and (self.port or _is_free(wanted)) else _free_port()
-        options = f"-c listen_addresses=127.0.0.1 -c port={port} -c unix_socket_directories='' -c shared_buffers=64MB"
+        options = (
+            f"-c listen_addresses=127.0.0.1 -c port={port} -c unix_socket_directories='' -c shared_buffers=64MB {self.options}"
+        )
         done = self._run(
             ["pg_ctl", "-D", str(self.data), "-w", "-t", "60", "-l", str(self.folder / "log"), "-o", options, "start"], check=False
         )
