@@ -169,8 +169,12 @@ def test_what_looks_across_workshops_belongs_to_a_role_that_can_do_nothing_else(
 
 def test_a_key_is_a_workshops_own(dsn: str) -> None:
     with psycopg.connect(dsn) as db:
-        key = uuid4()
+        key, made = uuid4(), []
         for name in ("One", "Other"):
             people.create_workshop(db, name)
-            jobs.create_job(db, jobs.NewJob(key, vehicles.create_vehicle(db, vehicles.NewVehicle("Orvane"))))
+            vehicle = vehicles.create_vehicle(db, vehicles.NewVehicle("Orvane"))
+            made.append(jobs.create_job(db, jobs.NewJob(key, vehicle)))
+        assert len(set(made)) == 2, "each workshop has a job of its own with this key"
+        with pytest.raises(psycopg.errors.UniqueViolation):
+            jobs.create_job(db, jobs.NewJob(key, vehicle))
         db.rollback()
