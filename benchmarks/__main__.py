@@ -4,12 +4,27 @@ from __future__ import annotations
 
 import sys
 
-from benchmarks import archive, belief, crowd, entry, hidden_faults, latency, sealed, shared, solver, tables, triage, worlds
+from benchmarks import (
+    archive,
+    attacks,
+    belief,
+    crowd,
+    entry,
+    hidden_faults,
+    kills,
+    latency,
+    sealed,
+    shared,
+    solver,
+    tables,
+    triage,
+    worlds,
+)
 
 BENCHES = {
     "hidden-faults": hidden_faults.main, "solver": solver.main, "latency": latency.main, "triage": triage.main,
     "archive": archive.main, "crowd": crowd.main, "sealed": sealed.main, "tables": tables.main, "belief": belief.main, "entry": entry.main,
-    "worlds": worlds.main, "shared": shared.main,
+    "worlds": worlds.main, "shared": shared.main, "kills": kills.main, "attacks": attacks.main,
 }  # fmt: skip
 
 

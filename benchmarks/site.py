@@ -12,7 +12,7 @@ import sys
 import tempfile
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -28,6 +28,7 @@ from sondar.store.database import migrate, open_pool
 from sondar.store.local_server import LocalServer
 from sondar.web.auth import hash_password
 from tests.browser.conftest import FLAGS, Page, Site
+from tests.workers import workers
 
 PASSWORD = "bench-water-mark"
 
@@ -44,11 +45,15 @@ class Client:
     """One signed-in person's program, on one kept connection."""
 
     def __init__(self, port: int, name: str) -> None:
-        self._link = http.client.HTTPConnection("127.0.0.1", port, timeout=300)
-        self._headers = {"Content-Type": "application/json"}
+        self.connect(port)
         status, me = self("POST", "/session", {"sign_in": name, "password": PASSWORD})
         assert status == 200, me
         self._headers["X-CSRF-Token"] = me["csrf"]
+
+    def connect(self, port: int) -> None:
+        """The connection, not yet signed in."""
+        self._link = http.client.HTTPConnection("127.0.0.1", port, timeout=300)
+        self._headers = {"Content-Type": "application/json"}
 
     def __call__(self, method: str, path: str, body: Any = None) -> tuple[int, Any]:
         """(status, answer)."""
@@ -77,9 +82,11 @@ def running(people_count: int = 1) -> Iterator[Running]:
         probe.bind(("127.0.0.1", 0))
         port = int(probe.getsockname()[1])
     # As the start command runs it, but the library is not prepared in the background: nothing else shall run while the clock does.
+    stack = ExitStack()
+    asked = stack.enter_context(workers())
     application = subprocess.Popen(
         [sys.executable, "-m", "sondar.serving", "--port", str(port), "--no-prepare"],
-        env={**os.environ, "SONDAR_DSN": server.application_dsn(dsn), "SONDAR_SECURE_COOKIES": "0", "SONDAR_POOL": "16"},
+        env={**os.environ, **asked, "SONDAR_DSN": server.application_dsn(dsn), "SONDAR_SECURE_COOKIES": "0", "SONDAR_POOL": "16"},
     )  # fmt: skip
     try:
         for _ in range(600):
@@ -91,6 +98,7 @@ def running(people_count: int = 1) -> Iterator[Running]:
     finally:
         application.terminate()
         application.wait()
+        stack.close()
         server.stop("immediate")
         shutil.rmtree(folder, ignore_errors=True)
 
@@ -105,7 +113,8 @@ def demo_in_browser() -> Iterator[Page]:
     migrate(dsn)
     with open_pool(dsn, 2) as pool:
         demo.seed(pool)
-    site = Site(server.application_dsn(dsn), "")
+    stack = ExitStack()
+    site = Site(server.application_dsn(dsn), "", environment=stack.enter_context(workers()))
     options = Options()
     for flag in FLAGS:
         options.add_argument(flag)
@@ -115,5 +124,6 @@ def demo_in_browser() -> Iterator[Page]:
     finally:
         driver.quit()
         site.kill()
+        stack.close()
         server.stop("immediate")
         shutil.rmtree(folder, ignore_errors=True)

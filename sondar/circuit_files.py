@@ -16,7 +16,9 @@ from ruamel.yaml.comments import CommentedMap, CommentedSeq
 
 from sondar.core.circuit.document.checks import read_document
 from sondar.core.circuit.document.fields import CircuitDocument
+from sondar.core.circuit.network import Circuit
 from sondar.core.circuit.vehicle import VehicleDocument, VehicleNetwork, read_vehicle
+from sondar.core.circuit_review import problems_of, warnings_of
 from sondar.core.errors import CircuitDocumentError, FieldProblem
 from sondar.core.former_names import with_current_names
 from sondar.yaml_text import YamlTextError, load_yaml
@@ -43,7 +45,15 @@ def load_circuit_text(text: str) -> CircuitDocument:
     Raises:
         CircuitFileError: not YAML, or not a circuit; lists every problem with its line.
     """
-    return load_document(text, read_document)
+
+    def read(data: object) -> CircuitDocument:
+        document = read_document(data)
+        problems = problems_of(document)
+        if problems:
+            raise CircuitDocumentError(problems)
+        return document
+
+    return load_document(text, read)
 
 
 def former_names_in(text: str) -> list[FieldProblem]:
@@ -60,6 +70,12 @@ def former_names_in(text: str) -> list[FieldProblem]:
     return load_document(text, notes)
 
 
+def doubts_in(text: str, circuit: Circuit) -> list[FieldProblem]:
+    """What may be meant in a circuit file and should be looked at, with its lines: limits that contradict the drawing, fuses that blow."""
+    warnings = warnings_of(circuit)
+    return load_document(text, lambda data: [_locate(warning, data) for warning in warnings])
+
+
 def load_vehicle_text(text: str) -> VehicleDocument:
     """Parse and check a vehicle file.
 
@@ -67,6 +83,12 @@ def load_vehicle_text(text: str) -> VehicleDocument:
         CircuitFileError: not YAML, or not a vehicle; lists every problem with its line.
     """
     return load_document(text, read_vehicle)
+
+
+@lru_cache(maxsize=64)
+def circuits_in_vehicle(text: str) -> tuple[str, ...]:
+    """Ids of the circuits that a vehicle file names."""
+    return tuple(load_vehicle_text(text).circuits)
 
 
 def library_circuits() -> dict[str, str]:
@@ -100,6 +122,7 @@ def _terms_file() -> dict[str, Any]:
     return found
 
 
+@lru_cache(maxsize=4)
 def library_network(name: str) -> VehicleNetwork:
     """A vehicle of the library with all its circuits joined."""
     document = load_vehicle_text(library_vehicles()[name])

@@ -23,8 +23,8 @@ SCHEMAS: dict[Path, type[BaseModel]] = {
 
 def openapi() -> dict[str, Any]:
     """The OpenAPI document; built without a database."""
-    with patch("sondar.web.open_pool"):
-        from sondar.web import create_app
+    with patch("sondar.web.application.open_pool"):
+        from sondar.web.application import create_app
 
         document: dict[str, Any] = create_app(dsn="", meter_address="", prepare=False).api_doc
     return document

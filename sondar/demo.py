@@ -107,11 +107,13 @@ DEMO_JOBS = (
 
 def load_library(db: Db) -> dict[str, circuits.CircuitVersion]:
     """Store the library's circuits and vehicles; unchanged ones stay the version they are."""
-    found = {}
+    stored, found = circuits.stored_texts(db), {}
     for slug, text in library_circuits().items():
-        found[slug] = circuits.save_circuit(db, load_circuit_text(text), text)
+        found[slug] = stored.get(text) or circuits.save_circuit(db, load_circuit_text(text), text)
+    models = {model.source_text for model in vehicles.newest_models(db)}
     for text in library_vehicles().values():
-        vehicles.save_model(db, load_vehicle_text(text), text)
+        if text not in models:
+            vehicles.save_model(db, load_vehicle_text(text), text)
     return found
 
 
@@ -126,7 +128,8 @@ def seed(pool: ConnectionPool[Db]) -> None:
             if jobs.job_of_key(db, key) is None:
                 _create(db, key, item, versions)
         for slug, text in library_procedures().items():
-            procedures.save_procedure(db, slug, load_document(text, read_procedure).title, text)
+            if all(kept.source_text != text for kept in procedures.procedures_of(db, slug)):
+                procedures.save_procedure(db, slug, load_document(text, read_procedure).title, text)
 
 
 def _people(db: Db) -> tuple[UUID, UUID]:
@@ -236,12 +239,12 @@ def write_vehicles(path: Path) -> None:
 
 def serve_vehicles(names: Sequence[str] = ()) -> dict[str, str]:
     """Start a diagnostic interface for each demo vehicle (or the named ones); vehicle name -> ``host:port``."""
-    networks = {model: library_network(model) for model in library_vehicles()}
     addresses = {}
     for item in DEMO_JOBS:
         if names and item.name not in names:
             continue
-        server = DoipServer(DiagnosticVehicle(networks[item.model], item.faults, item.vehicle.vin))
+        # Worked out when somebody asks it: a start does not wait for vehicles that nobody connects to.
+        server = DoipServer(lambda item=item: DiagnosticVehicle(library_network(item.model), item.faults, item.vehicle.vin))  # type: ignore[misc]
         threading.Thread(target=server.serve_forever, daemon=True).start()
         addresses[item.name] = server.address
     return addresses

@@ -15,15 +15,26 @@ from pathlib import Path
 
 from sondar.store.local_server import LocalServer
 
+ROOT = Path(__file__).parent.parent
 PATIENCE_S = 15.0
+
+
+def data_folder() -> Path:
+    """Where the database lives: ``SONDAR_DATA``, else ``.sondar`` in the project, else (root's home is closed) ``/var/lib/sondar``."""
+    chosen = os.environ.get("SONDAR_DATA")
+    if chosen:
+        return Path(chosen).resolve()
+    if os.geteuid() == 0 and not all(parent.stat().st_mode & 0o001 for parent in (ROOT, *ROOT.parents)):
+        return Path("/var/lib/sondar")
+    return ROOT / ".sondar"
 
 
 @dataclass(frozen=True)
 class Running:
-    """A start: its process, that of the application, and the port on which it is reached."""
+    """A start: its process, those of the application and its workers, and the port on which it is reached."""
 
     launcher: int
-    application: int
+    processes: list[int]
     port: int
 
     @property
@@ -96,8 +107,10 @@ def stop(folder: Path) -> list[str]:
     if running is not None and is_ours(running.launcher):
         _end(running.launcher)
         stopped.append(f"Sondar at {running.address}")
-    if running is not None and is_ours(running.application):
-        _end(running.application)
+    left = [] if running is None else [process for process in running.processes if is_ours(process)]
+    for process in left:
+        _end(process)
+    if running is not None and left:
         stopped.append(f"the application on port {running.port}, which its start had left behind")
     server = LocalServer(folder / "postgres")
     if (server.data / "postmaster.pid").exists() and server.is_running():
@@ -134,11 +147,14 @@ def status(folder: Path) -> tuple[bool, list[str]]:
     said = [f"data folder: {folder}"]
     database = (server.data / "postmaster.pid").exists() and server.is_running()
     said.append(f"database: {'running' if database else 'not running'}")
-    if running is None or not is_ours(running.application):
+    alive = [] if running is None else [process for process in running.processes if is_ours(process)]
+    if running is None or not alive:
         said.append("application: not running")
         return False, said
     answers = running.answers()
-    said.append(f"application: {running.address} {'answers' if answers else 'does not answer'} (process {running.application})")
+    said.append(
+        f"application: {running.address} {'answers' if answers else 'does not answer'} (processes {', '.join(map(str, alive))})"
+    )
     if not is_ours(running.launcher):
         said.append("its start has been killed: './run stop' cleans up")
     return answers, said

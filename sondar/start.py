@@ -9,6 +9,7 @@ from __future__ import annotations
 import argparse
 import contextlib
 import ctypes
+import errno
 import json
 import os
 import secrets
@@ -16,17 +17,21 @@ import signal
 import socket
 import subprocess
 import sys
+import tempfile
 import threading
 import time
+from collections.abc import Sequence
 from dataclasses import dataclass, field
+from datetime import UTC, datetime
 from pathlib import Path
 from types import FrameType
 
 from sondar import demo
-from sondar.running import AlreadyRunningError, Running, alone, note, status, stop
-from sondar.simulators.bench_meter import MeterServer, vehicles_from
+from sondar.running import AlreadyRunningError, Running, alone, data_folder, note, status, stop
+from sondar.simulators.bench_meter import DescribedVehicles, MeterServer
 from sondar.store import people
-from sondar.store.database import migrate, open_pool
+from sondar.store.backup import BackupError, back_up
+from sondar.store.database import is_begun, migrate, open_pool, pending
 from sondar.store.local_server import LocalServer, ServerError
 
 ROOT = Path(__file__).parent.parent
@@ -35,18 +40,10 @@ LOOKED_AFTER_S = 1.0
 """How often it is seen whether database and application still run."""
 PR_SET_CHILD_SUBREAPER = 36
 """Linux, ``prctl(2)``."""
-GIVEN_UP_AFTER, WITHIN_S = 4, 60.0
-"""An application that ends so often within this time is not started again."""
-
-
-def data_folder() -> Path:
-    """Where the database lives: ``SONDAR_DATA``, else ``.sondar`` in the project, else (root's home is closed) ``/var/lib/sondar``."""
-    chosen = os.environ.get("SONDAR_DATA")
-    if chosen:
-        return Path(chosen).resolve()
-    if os.geteuid() == 0 and not all(parent.stat().st_mode & 0o001 for parent in (ROOT, *ROOT.parents)):
-        return Path("/var/lib/sondar")
-    return ROOT / ".sondar"
+GIVEN_UP_AFTER, WITHIN_S = 12, 60.0
+"""A process that ends so often within this time is not started again."""
+WORKERS = max(2, os.cpu_count() or 1)
+"""Worker processes, unless ``SONDAR_WORKER_PROCESSES`` says otherwise."""
 
 
 def main() -> int:
@@ -75,7 +72,7 @@ def main() -> int:
             folder.chmod(0o755)
         with alone(folder):
             return Start(folder, *ports, demo=arguments.demo).run()
-    except (AlreadyRunningError, ServerError, StartError) as error:
+    except (AlreadyRunningError, BackupError, ServerError, StartError) as error:
         print(error, file=sys.stderr)
     except OSError as error:
         print(
@@ -116,6 +113,73 @@ def say(text: str) -> None:
 
 
 @dataclass
+class Kept:
+    """A process that is started again when it ends.
+
+    Attributes:
+        words: module and arguments. passed: file numbers that it inherits.
+    """
+
+    name: str
+    words: list[str]
+    environment: dict[str, str]
+    passed: tuple[int, ...]
+    _process: subprocess.Popen[bytes] | None = None
+    _ended: list[float] = field(default_factory=list)
+
+    @property
+    def number(self) -> int:
+        """Of the process, 0 before it is started."""
+        return self._process.pid if self._process else 0
+
+    @property
+    def code(self) -> int:
+        """With which it ended last."""
+        return self._process.returncode if self._process and self._process.returncode else 0
+
+    def start(self) -> None:
+        """Start it."""
+        self._process = subprocess.Popen(
+            [sys.executable, "-m", *self.words], env=self.environment, cwd=ROOT, pass_fds=self.passed, start_new_session=True
+        )
+
+    def has_ended(self) -> bool:
+        """True if it does not run any more."""
+        return self._process is not None and self._process.poll() is not None
+
+    def start_again(self, worked_before: bool) -> bool:
+        """Start it again; False if it ends so often that this helps nobody."""
+        self._ended = [at for at in self._ended if time.monotonic() - at < WITHIN_S] + [time.monotonic()]
+        if not worked_before or len(self._ended) >= GIVEN_UP_AFTER:
+            say(f"{self.name} ended with {self.code} and is not started again; its messages are above")
+            return False
+        say(f"{self.name} has ended: starting it again")
+        self.start()
+        return True
+
+    def tell_to_end(self) -> None:
+        """Ask it to end."""
+        if self._process is not None and not self.has_ended():
+            self._process.terminate()
+
+    def see_to_its_end(self) -> None:
+        """Wait until it has ended; end it if that takes long."""
+        if self._process is None:
+            return
+        try:
+            self._process.wait(20)
+        except subprocess.TimeoutExpired:
+            self._process.kill()
+
+
+def _count(name: str, otherwise: int) -> int:
+    text = os.environ.get(name, str(otherwise))
+    if not text.isdigit() or not 1 <= int(text) <= 64:
+        raise StartError(f"{name}={text} is no number of processes: give 1 to 64")
+    return int(text)
+
+
+@dataclass
 class Start:
     """One start of everything."""
 
@@ -123,15 +187,13 @@ class Start:
     port: int
     database_port: int
     demo: bool
+    sockets: Path = Path()
     _ending: threading.Event = field(default_factory=threading.Event)
+    _noted: Running | None = None
 
     def run(self) -> int:
         """Start, look after what runs until told to stop, stop."""
-        with socket.socket() as probe:
-            if probe.connect_ex(("127.0.0.1", self.port)) == 0:
-                raise StartError(
-                    f"Port {self.port} is taken: stop what runs there or choose another, e.g. SONDAR_PORT=8010 ./run demo"
-                )
+        door = self._door()
         for received in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
             signal.signal(received, self._told_to_stop)
         _adopt_orphans()
@@ -139,14 +201,42 @@ class Start:
         say("starting the database")
         dsn = server.start()
         try:
+            self._back_up_first(dsn)
             applied = migrate(dsn)
             if applied:
                 say(f"database brought up to date: {', '.join(applied)}")
             environment, setup_code = self._prepared(server, dsn)
-            return self._look_after(server, environment, setup_code)
+            with tempfile.TemporaryDirectory(prefix="sondar-") as sockets:
+                self.sockets = Path(sockets)
+                return self._look_after(server, environment, setup_code, door)
         finally:
+            door.close()
             say("stopping the database")
             server.stop()
+
+    def _back_up_first(self, dsn: str) -> None:
+        """An upgrade may be regretted: what was there is kept in a file before anything is changed."""
+        todo = pending(dsn)
+        if not todo or not is_begun(dsn):
+            return
+        file = self.folder / "backups" / f"before-{todo[0]}-{datetime.now(UTC):%Y%m%d-%H%M%S}.dump"
+        say(f"this version changes the database ({', '.join(todo)}); backing up to {file} first")
+        file.parent.mkdir(mode=0o700, exist_ok=True)
+        back_up(dsn, file)
+
+    def _door(self) -> socket.socket:
+        """The listening socket: it stays open while web processes come and go, so nobody is refused meanwhile."""
+        door = socket.socket()
+        door.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            door.bind(("127.0.0.1", self.port))
+        except OSError as error:
+            door.close()
+            why = "is taken" if error.errno == errno.EADDRINUSE else f"cannot be used ({error.strerror})"
+            said = f"Port {self.port} {why}: stop what runs there or choose another, e.g. SONDAR_PORT=8010 ./run demo"
+            raise StartError(said) from error
+        door.listen(512)
+        return door
 
     def _told_to_stop(self, _signal: int, _frame: FrameType | None) -> None:
         self._ending.set()
@@ -160,7 +250,7 @@ class Start:
                 demo.seed(pool)
                 vehicles = json.dumps(demo.serve_vehicles())
                 demo.write_vehicles(self.folder / "demo-vehicles.json")
-                simulated_vehicle = MeterServer(vehicles_from(self.folder / "demo-vehicles.json"))
+                simulated_vehicle = MeterServer(DescribedVehicles(self.folder / "demo-vehicles.json"))
                 threading.Thread(target=simulated_vehicle.serve_forever, daemon=True).start()
                 meter = simulated_vehicle.address
             else:
@@ -173,41 +263,64 @@ class Start:
         return {
             # Plain loopback: a browser would not send a cookie marked for HTTPS. Behind a TLS proxy set SONDAR_SECURE_COOKIES=1.
             "SONDAR_SECURE_COOKIES": "0", "SONDAR_METER": meter, "SONDAR_VEHICLES": vehicles, "SONDAR_POOL": "16",
+            # One thread for linear algebra: the workers share the cores among themselves.
+            "OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "1", "SONDAR_WORKER_KEY": secrets.token_hex(32),
+            "SONDAR_LOG": str(self.folder / "logs"),
             **os.environ, "SONDAR_DSN": server.application_dsn(dsn), "SONDAR_SETUP_CODE": setup_code,
         }, setup_code  # fmt: skip
 
-    def _look_after(self, server: LocalServer, environment: dict[str, str], setup_code: str) -> int:
-        """Keep database and application running until told to stop; the application's code if it cannot be kept."""
+    def _look_after(self, server: LocalServer, environment: dict[str, str], setup_code: str, door: socket.socket) -> int:
+        """Keep everything running until told to stop; the code of what cannot be kept."""
         say("starting the application")
-        # The application stops by itself when this end is closed: nothing is left behind if this process is killed.
+        # What is started stops by itself when this end is closed: nothing is left behind if this process is killed.
         watched, held = os.pipe()
-        application = self._start_application(environment, watched)
-        ended: list[float] = []
+        kept = self._processes(environment, watched, door)
         greeted = False
         try:
+            for process in kept:
+                process.start()
+            self._note(kept)
             while not self._ending.wait(LOOKED_AFTER_S if greeted else 0.2):
                 _reap(server)
                 if not server.is_running():
                     self._start_again(server)
-                if application.poll() is not None:
-                    ended = [at for at in ended if time.monotonic() - at < WITHIN_S] + [time.monotonic()]
-                    if len(ended) >= GIVEN_UP_AFTER or not greeted:
-                        say(f"the application ended with {application.returncode} and is not started again; its messages are above")
-                        return application.returncode or 1
-                    say("the application has ended: starting it again")
-                    application = self._start_application(environment, watched)
-                if not greeted and Running(os.getpid(), application.pid, self.port).answers():
+                for process in kept:
+                    if process.has_ended() and not process.start_again(greeted):
+                        return process.code or 1
+                    self._note(kept)
+                if not greeted and self._running(kept).answers():
                     self._greet(setup_code)
                     greeted = True
             say("stopping the application")
-            application.terminate()
-            application.wait(20)
             return 0
         finally:
-            if application.poll() is None:
-                application.kill()
+            for process in kept:
+                process.tell_to_end()
+            for process in kept:
+                process.see_to_its_end()
             os.close(held)
             os.close(watched)
+
+    def _processes(self, environment: dict[str, str], watched: int, door: socket.socket) -> list[Kept]:
+        """Web processes, which share one listening socket, and worker processes."""
+        workers = os.environ.get("SONDAR_WORKERS", "").split()  # of somebody else, on this host or another
+        own = [] if workers else [str(self.sockets / f"worker-{n}") for n in range(_count("SONDAR_WORKER_PROCESSES", WORKERS))]
+        environment = {**environment, "SONDAR_WORKERS": " ".join(workers or own)}
+        web = ["sondar.serving", "--port", str(self.port), "--socket", str(door.fileno()), "--while-open", str(watched)]
+        return [
+            *(Kept("a worker", ["sondar.worker", "--listen", at, "--while-open", str(watched)], environment, (watched,)) for at in own),
+            *(Kept("the application", [*web, "--name", f"web-{n}", *([] if n == 0 else ["--no-prepare"])], environment, (watched, door.fileno()))
+              for n in range(_count("SONDAR_WEB_PROCESSES", 1))),
+        ]  # fmt: skip
+
+    def _running(self, kept: Sequence[Kept]) -> Running:
+        return Running(os.getpid(), [process.number for process in kept], self.port)
+
+    def _note(self, kept: Sequence[Kept]) -> None:
+        running = self._running(kept)
+        if running != self._noted:
+            note(self.folder, running)
+            self._noted = running
 
     def _start_again(self, server: LocalServer) -> None:
         say("the database has ended: starting it again")
@@ -215,14 +328,6 @@ class Start:
             server.start()
         except ServerError as error:  # what is left of the old one may need a moment to go
             say(f"not yet: {str(error).strip().splitlines()[-1]}")
-
-    def _start_application(self, environment: dict[str, str], watched: int) -> subprocess.Popen[bytes]:
-        application = subprocess.Popen(
-            [sys.executable, "-m", "sondar.serving", "--port", str(self.port), "--while-open", str(watched)],
-            env=environment, cwd=ROOT, pass_fds=(watched,), start_new_session=True,
-        )  # fmt: skip
-        note(self.folder, Running(os.getpid(), application.pid, self.port))
-        return application
 
     def _greet(self, setup_code: str) -> None:
         print(f"\n  Sondar is ready: http://127.0.0.1:{self.port}/", flush=True)

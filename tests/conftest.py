@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import os
 import shutil
 import tempfile
 from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from pathlib import Path
 
 import pytest
@@ -20,6 +22,8 @@ from sondar.core.triage.model import TriageModel
 from sondar.store.database import migrate
 from sondar.store.local_server import LocalServer
 
+MEMORY_NEEDED = 4 << 30
+"""Bytes that have to be free for a database server of the tests to be kept in memory; it takes a tenth of that."""
 ROOT = Path(__file__).parent.parent
 LIBRARY = ROOT / "sondar" / "library" / "circuits"
 FAN_TEXT = (LIBRARY / "radiator-fan-relay.yaml").read_text(encoding="utf-8")
@@ -74,10 +78,17 @@ def ambient_predictor(ambient: Circuit) -> Predictor:
     return Predictor(ambient)
 
 
-@pytest.fixture(scope="session")
-def postgres() -> Iterator[LocalServer]:
-    """A server of the tests' own on a free port, removed afterwards."""
-    folder = Path(tempfile.mkdtemp(prefix="sondar-test-"))
+def _in_memory() -> str | None:
+    """A folder in memory if there is one with room, else the usual place: other tests keep the disk busy for many seconds at a time."""
+    memory = Path("/dev/shm")
+    roomy = memory.is_dir() and os.access(memory, os.W_OK) and shutil.disk_usage(memory).free > MEMORY_NEEDED
+    return str(memory) if roomy else None
+
+
+@contextmanager
+def own_server() -> Iterator[LocalServer]:
+    """A running server on a free port, removed afterwards."""
+    folder = Path(tempfile.mkdtemp(prefix="sondar-test-", dir=_in_memory()))
     folder.chmod(0o755)
     # What is tested of the disk has servers of its own; here nobody waits for it while another test has a server recover.
     server = LocalServer(folder / "postgres", options="-c fsync=off")
@@ -85,6 +96,13 @@ def postgres() -> Iterator[LocalServer]:
     yield server
     server.stop("immediate")
     shutil.rmtree(folder, ignore_errors=True)
+
+
+@pytest.fixture(scope="session")
+def postgres() -> Iterator[LocalServer]:
+    """The server of the tests."""
+    with own_server() as server:
+        yield server
 
 
 @pytest.fixture(scope="session")

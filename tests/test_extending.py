@@ -192,7 +192,7 @@ from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.instruments import INSTRUMENTS
 from sondar.core.quantities import parse_entry
 from sondar.store import people
-from sondar.web import create_app
+from sondar.web.application import create_app
 from sondar.web.auth import hash_password
 
 owner, application, text = sys.argv[1:4]

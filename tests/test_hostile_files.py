@@ -69,7 +69,7 @@ def test_refusing_takes_no_longer_than_reading_a_good_one() -> None:
         spent = time.process_time()
         with pytest.raises(CircuitFileError):
             load_circuit_text(text)
-        assert time.process_time() - spent < 12.0 * one, name
+        assert time.process_time() - spent < 30.0 * one, name
 
 
 def test_no_more_problems_are_listed_than_anybody_reads() -> None:
@@ -82,6 +82,7 @@ def test_no_more_problems_are_listed_than_anybody_reads() -> None:
 def test_aliases_within_reason_are_read() -> None:
     text = HEAD + (
         "parts:\n  BAT: &battery {family: battery}\n  F1: &fuse {family: fuse, rating_a: 5}\n  F2: *fuse\n"
-        "wires:\n  W1: {from: BAT.pos, to: F1.1}\n  W2: {from: F1.2, to: F2.1}\n  W3: {from: F2.2, to: BAT.neg}\n"
+        "  R: {family: resistor, resistance_ohm: 100}\n"
+        "wires:\n  W1: {from: BAT.pos, to: F1.1}\n  W2: {from: F1.2, to: F2.1}\n  W3: {from: F2.2, to: R.1}\n  W4: {from: R.2, to: BAT.neg}\n"
     )
     assert load_circuit_text(text).parts["F2"].family == "fuse"

@@ -16,8 +16,11 @@ import pytest
 
 from sondar import start
 from sondar.running import found, is_ours
+from sondar.store.backup import content, restore
+from sondar.store.database import migrate
 from sondar.store.local_server import LocalServer, ServerError
 from tests.conftest import ROOT
+from tests.store.test_upgrades import database
 from tests.web.test_durability import free_port
 
 
@@ -69,6 +72,23 @@ def test_stop_and_status_where_nothing_runs(monkeypatch: pytest.MonkeyPatch, tmp
     assert "application: not running" in asked.stdout
 
 
+def test_an_upgrade_backs_up_first_and_a_first_start_does_not(postgres: LocalServer, tmp_path: Path) -> None:
+    dsn, starting = database(postgres, "upgraded_start"), start.Start(tmp_path, 0, 0, demo=False)
+    starting._back_up_first(dsn)
+    assert not (tmp_path / "backups").exists(), "there was nothing yet"
+    migrate(dsn, until="0007.guards")
+    before = content(dsn)
+    starting._back_up_first(dsn)
+    (file,) = (tmp_path / "backups").iterdir()
+    assert file.name.startswith("before-0008.same-again-")
+    migrate(dsn)
+    restored = database(postgres, "regretted")
+    restore(restored, file)
+    assert {name: before[name] for name in ("job", "workshop")} == {name: content(restored)[name] for name in ("job", "workshop")}
+    starting._back_up_first(dsn)
+    assert len(list((tmp_path / "backups").iterdir())) == 1, "nothing to change, nothing to back up"
+
+
 def test_it_is_looked_after_and_leaves_nothing_behind(monkeypatch: pytest.MonkeyPatch) -> None:
     """One start: a second one is refused, a killed database and application come back, and a killed start is cleaned up."""
     folder = Path(tempfile.mkdtemp(prefix="sondar-start-"))
@@ -93,13 +113,14 @@ def test_it_is_looked_after_and_leaves_nothing_behind(monkeypatch: pytest.Monkey
         os.kill(postmaster, signal.SIGKILL)
         until(lambda: server.is_running() and running.answers(), 40)
 
-        os.kill(running.application, signal.SIGKILL)
-        again = until(lambda: (now := found(folder)) and now.application != running.application and now, 20)
+        for process in running.processes:
+            os.kill(process, signal.SIGKILL)
+        again = until(lambda: (now := found(folder)) and not set(now.processes) & set(running.processes) and now, 20)
         until(lambda: again.answers(), 60)
 
         launcher.kill()
         launcher.wait()
-        until(lambda: not is_ours(again.application), 20)
+        until(lambda: not any(map(is_ours, again.processes)), 20)
         left = started("--stop")
         assert "the database, which its start had left behind" in left.stdout
         assert not server.is_running()

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from uuid import UUID
 
 from sondar.app import job_record
-from sondar.app.jobs import JobDetail, JobRecord, detail_of, load_record, model_of
+from sondar.app.computed import Computed
+from sondar.app.jobs import JobRecord, T, View, about, load_record, prepare_first, viewed
 from sondar.app.workspace import Workspace, known_job
-from sondar.core.codes import FoundCode, parse_code_file, parse_codes
+from sondar.circuit_files import load_vehicle_text
+from sondar.core.code_files import Understood, parse_code_file, understand_file
+from sondar.core.codes import FoundCode, parse_codes
 from sondar.core.errors import ConflictError, UnavailableError, invalid
 from sondar.core.triage.answer import triage
 from sondar.core.triage.evidence import Evidence
@@ -18,7 +22,9 @@ from sondar.devices import scan_tool
 from sondar.store import circuits as circuit_store
 from sondar.store import codes as store
 from sondar.store import jobs as job_store
+from sondar.store.circuits import CircuitVersion
 from sondar.store.database import Db
+from sondar.store.vehicles import VehicleModel
 
 KEPT_ABOVE = 1e-7
 """Shares of the triage below this are not kept with a diagnosis."""
@@ -47,39 +53,64 @@ def _relist(db: Db, job_id: UUID) -> JobRecord:
     return load_record(db, job_id)
 
 
-def keep_list(
-    work: Workspace, job_id: UUID, client_key: UUID, source: str, text: str, conditions: list[str], none_stored: bool
-) -> tuple[JobDetail, bool]:
-    """Keep a list of codes, typed, pasted, or from a CSV or JSON file; False for a repeat.
+def preview(work: Workspace, job_id: UUID, text: str) -> Understood:
+    """What a file of codes for a job seems to say; nothing is kept."""
+    with work.transaction() as db:
+        known_job(db, job_id)
+    return understand_file(text)
+
+
+@dataclass(frozen=True)
+class WantedList:
+    """A list of codes as somebody brings it.
+
+    Attributes:
+        source: ``typed`` or ``import``. rows: of a file, those that a person has chosen; all if left out.
+        none_stored: the scan tool was used and no module had a code.
+    """
+
+    client_key: UUID
+    source: str
+    text: str
+    rows: list[int] | None
+    conditions: list[str]
+    none_stored: bool
+
+
+def keep_list(work: Workspace, job_id: UUID, wanted: WantedList, view: View[T]) -> tuple[T, bool]:
+    """Keep a list of codes, typed, pasted, or from a file; False for a repeat.
 
     Raises:
-        CodeTextError: something looks like a code and is not one.
+        CodeTextError: something looks like a code and is not one, or a file leaves doubts and nobody has chosen.
     """
     codes: list[FoundCode] = []
-    if not none_stored:
-        codes = parse_codes(text) if source == "typed" else parse_code_file(text)
-    run = _run(conditions)
+    if not wanted.none_stored:
+        codes = parse_codes(wanted.text) if wanted.source == "typed" else parse_code_file(wanted.text, wanted.rows)
+    run = _run(wanted.conditions)
     with work.transaction() as db:
         record = load_record(db, job_id)
-    model = model_of(work, record)
-    if model is not None:  # a module is known from the code where only one can store it
-        owner = {code: item.module for code, item in model.circuit.document.codes.items()}
-        codes = [c if c.module else FoundCode(c.code, c.failure_type, c.status, owner.get(c.code)) for c in codes]
+    # A module is known from the code where only one can store it.
+    owner = work.compute(about(record), _owners, record)
+    codes = [c if c.module else FoundCode(c.code, c.failure_type, c.status, owner.get(c.code)) for c in codes]
     with work.transaction() as db:
-        added = store.add_scan(db, job_id, client_key, source, codes, {}, run)
+        added = store.add_scan(db, job_id, wanted.client_key, wanted.source, codes, {}, run)
         record = _relist(db, job_id)
-    return detail_of(work, record), added
+    return viewed(work, record, view), added
+
+
+def _owners(computed: Computed, record: JobRecord) -> dict[str, str | None]:
+    model = computed.triage_model(record.model, record.versions)
+    return {} if model is None else {code: item.module for code, item in model.circuit.document.codes.items()}
 
 
 def _interface(work: Workspace, record: JobRecord) -> tuple[str, dict[str, int]]:
-    model = model_of(work, record)
     address = work.devices.vehicle(record.job.simulated_vehicle)
-    if not address or model is None:
+    if not address or record.model is None:
         raise UnavailableError("Vehicle not read", "no vehicle interface is connected for this vehicle: type or paste the codes")
-    return address, model.vehicle.document.addresses
+    return address, load_vehicle_text(record.model.source_text).addresses
 
 
-def read_vehicle(work: Workspace, job_id: UUID, client_key: UUID, conditions: list[str]) -> JobDetail:
+def read_vehicle(work: Workspace, job_id: UUID, client_key: UUID, conditions: list[str], view: View[T]) -> T:
     """Read every module of the connected vehicle; those that do not respond are a finding too."""
     run = _run(conditions)
     with work.transaction() as db:
@@ -88,10 +119,10 @@ def read_vehicle(work: Workspace, job_id: UUID, client_key: UUID, conditions: li
     with work.transaction() as db:
         store.add_scan(db, job_id, client_key, "vehicle", scan.codes, scan.modules, run)
         record = _relist(db, job_id)
-    return detail_of(work, record)
+    return viewed(work, record, view)
 
 
-def clear(work: Workspace, job_id: UUID, client_key: UUID, through_vehicle: bool) -> JobDetail:
+def clear(work: Workspace, job_id: UUID, client_key: UUID, through_vehicle: bool, view: View[T]) -> T:
     """Clear the codes through the interface, or keep that it was done by hand. Never without a list from before.
 
     Raises:
@@ -106,16 +137,16 @@ def clear(work: Workspace, job_id: UUID, client_key: UUID, through_vehicle: bool
     with work.transaction() as db:
         store.add_clearing(db, job_id, client_key, record.scans[-1].id, "vehicle" if through_vehicle else "typed")
         record = load_record(db, job_id)
-    return detail_of(work, record)
+    return viewed(work, record, view)
 
 
-def describe(work: Workspace, job_id: UUID, code: str, title: str, about: str) -> JobDetail:
+def describe(work: Workspace, job_id: UUID, code: str, title: str, said: str, view: View[T]) -> T:
     """Describe a manufacturer's code; kept for this make in the whole workshop."""
     with work.transaction() as db:
         job = known_job(db, job_id)
-        store.add_meaning(db, job.make, code, title.strip() or "not said", about)
+        store.add_meaning(db, job.make, code, title.strip() or "not said", said)
         record = load_record(db, job_id)
-    return detail_of(work, record)
+    return viewed(work, record, view)
 
 
 def _evidence(model: TriageModel, record: JobRecord) -> Evidence:
@@ -126,19 +157,21 @@ def triage_of(work: Workspace, job_id: UUID) -> TriageResult:
     """One cause or several, which circuit to test first and why, and the check that would split the candidates."""
     with work.transaction() as db:
         record = load_record(db, job_id)
-    model, job = model_of(work, record), record.job
+    found = work.compute(about(record), _triaged, record)
+    if found.view is not None and found.view.candidates:  # while the answer is read, the circuit it points to gets ready
+        prepare_first(work, record.versions[found.view.candidates[0].open_circuit], record)
+    return found
+
+
+def _triaged(computed: Computed, record: JobRecord) -> TriageResult:
+    model, job = computed.triage_model(record.model, record.versions), record.job
     if model is None:
-        return TriageResult(
-            f"The circuits of {job.make} {job.model} are not known here. Choose a circuit, or load its files.", None
-        )
+        said = f"The circuits of {job.make} {job.model} are not known here. Choose a circuit, or load its files."
+        return TriageResult(said, None)
     found = _evidence(model, record)
     if found.is_empty:
         return TriageResult("Read the codes, or say what is noticed.", None)
-    view = triage(model, found)
-    if view.candidates:  # while the answer is read, the circuit it points to gets ready
-        first = record.versions[view.candidates[0].open_circuit]
-        work.computed.prepare_first(first, job.temperature_c, record.workshop.tools, job_record.temperature_sd(record.answers))
-    return TriageResult("", view)
+    return TriageResult("", triage(model, found))
 
 
 def open_diagnosis(
@@ -154,15 +187,28 @@ def open_diagnosis(
         version = circuit_store.circuit_version(db, circuit_version_id)
     if version is None:
         raise invalid("circuit_version_id", "pick a circuit of this vehicle, or load a file")
-    prior: dict[str, float] = {}
-    model = model_of(work, record)
-    if carry and model is not None and version.slug in model.vehicle.circuits:
-        found = _evidence(model, record)
-        if not found.is_empty:
-            shares = triage_prior(model, model.posterior(found), version.slug)
-            prior = {name: share for name, share in shares.items() if share > KEPT_ABOVE}
+    prior = work.compute(about(record), _carried, record, version.slug) if carry else {}
     with work.transaction() as db:
         diagnosis_id = job_store.open_diagnosis(db, job_id, client_key, version.id, reason, prior)
         made = job_store.diagnosis_by_id(db, diagnosis_id)
     assert made is not None
     return made
+
+
+def _carried(computed: Computed, record: JobRecord, slug: str) -> dict[str, float]:
+    """What the triage believes about a circuit; empty if it has nothing to go by."""
+    model = computed.triage_model(record.model, record.versions)
+    if model is None or slug not in model.vehicle.circuits:
+        return {}
+    found = _evidence(model, record)
+    if found.is_empty:
+        return {}
+    shares = triage_prior(model, model.posterior(found), slug)
+    return {name: share for name, share in shares.items() if share > KEPT_ABOVE}
+
+
+def prepare_model(computed: Computed, model: VehicleModel, versions: Mapping[str, CircuitVersion]) -> None:
+    """Work out what every fault of a vehicle would set, before anybody asks."""
+    found = computed.triage_model(model, versions)
+    if found is not None:
+        found.prepare()

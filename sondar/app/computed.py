@@ -1,19 +1,19 @@
-"""What is computed from circuit documents and kept: parsed circuits, predictors, triage models, and work done ahead.
+"""What a worker computes from circuit documents and keeps: parsed circuits, predictors, triage models.
 
-Everything here depends on a version of a document alone, so it may be thrown away at any time and shared by everyone.
+Everything here depends on a version of a document alone, so it may be thrown away at any time, and any number of workers may have it.
 """
 
 from __future__ import annotations
 
+import dataclasses
 import threading
+from collections import OrderedDict
 from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from typing import Any, TypeVar
-from weakref import WeakKeyDictionary
 
-import structlog
-from cachetools import LRUCache
+import cachetools
+import numpy as np
 
 from sondar.circuit_files import load_circuit_text, load_vehicle_text
 from sondar.core.circuit.network import Circuit
@@ -27,42 +27,89 @@ from sondar.core.triage.model import TriageModel
 from sondar.store.circuits import CircuitVersion
 from sondar.store.vehicles import VehicleModel
 
-log = structlog.get_logger()
 T = TypeVar("T")
+
+MOST_BYTES = 768 * 1024 * 1024
+"""Of arrays that predictors and triage models keep in one worker."""
+
+
+def bytes_of(thing: Any, seen: set[int] | None = None) -> int:
+    """Bytes of all arrays that can be reached from a thing through its fields, counted once."""
+    seen = set() if seen is None else seen
+    if id(thing) in seen or isinstance(thing, str | bytes | int | float | type(None)):
+        return 0
+    seen.add(id(thing))
+    if isinstance(thing, np.ndarray):
+        return int(thing.nbytes) if thing.base is None else bytes_of(thing.base, seen)
+    if isinstance(thing, cachetools.Cache):  # past its own look-up, which would count as a use
+        return sum(bytes_of(cachetools.Cache.__getitem__(thing, key), seen) for key in list(thing) if key in thing)
+    if isinstance(thing, Mapping):
+        return sum(bytes_of(value, seen) for value in list(thing.values()))
+    if isinstance(thing, tuple | list | set | frozenset):
+        return sum(bytes_of(value, seen) for value in list(thing))
+    if dataclasses.is_dataclass(thing) and not isinstance(thing, type):
+        return sum(bytes_of(getattr(thing, f.name, None), seen) for f in dataclasses.fields(thing))
+    if isinstance(thing, Predictor | TriageModel):
+        return bytes_of(vars(thing), seen)
+    return 0
 
 
 @dataclass
 class Cache:
-    """The least recently used things go first; two threads that make the same thing at once both get the first."""
+    """The least recently used things go first; two threads that make the same thing at once both get the first.
+
+    Args:
+        most: things kept.
+        most_bytes: of their arrays, as of the last ``shrink``: things grow while they are used. 0 for no bound.
+    """
 
     most: int
-    _kept: LRUCache[Hashable, Any] = field(init=False)
+    most_bytes: int = 0
+    _kept: OrderedDict[Hashable, Any] = field(default_factory=OrderedDict)
     _lock: threading.Lock = field(default_factory=threading.Lock)
-
-    def __post_init__(self) -> None:
-        self._kept = LRUCache(self.most)
 
     def get(self, key: Hashable, make: Callable[[], T]) -> T:
         """The kept thing, or a new one."""
         with self._lock:
             if key in self._kept:
+                self._kept.move_to_end(key)
                 found: T = self._kept[key]
                 return found
         made = make()
         with self._lock:
             kept: T = self._kept.setdefault(key, made)
+            while len(self._kept) > self.most:
+                self._kept.popitem(last=False)
             return kept
+
+    def shrink(self) -> int:
+        """Let go of what was not used for longest until the arrays of the rest fit; bytes that are left."""
+        with self._lock:
+            things = list(self._kept.items())
+        left, full = 0, False
+        for position, (key, thing) in enumerate(reversed(things)):
+            size = bytes_of(thing)
+            full = full or (position > 0 and left + size > self.most_bytes)
+            if full:
+                with self._lock:
+                    self._kept.pop(key, None)
+            else:
+                left += size
+        return left
 
 
 @dataclass
 class Computed:
-    """Computed once per version of a document."""
+    """Computed once per version of a document.
 
+    Attributes:
+        later: does something under a name when nobody waits; nothing is done ahead where it is left out.
+    """
+
+    later: Callable[[Hashable, Callable[[], None]], None] = lambda _name, _work: None
     _circuits: Cache = field(default_factory=lambda: Cache(200))
-    _predictors: Cache = field(default_factory=lambda: Cache(40))
+    _predictors: Cache = field(default_factory=lambda: Cache(40, MOST_BYTES))
     _triage: Cache = field(default_factory=lambda: Cache(12))
-    _turns: WeakKeyDictionary[Predictor, int] = field(default_factory=WeakKeyDictionary)
-    _ahead: ThreadPoolExecutor = field(default_factory=lambda: ThreadPoolExecutor(1, "ahead"))
 
     def circuit(self, version: CircuitVersion) -> Circuit:
         """The parsed circuit of a version."""
@@ -78,8 +125,10 @@ class Computed:
             key, lambda: Predictor(self.circuit(version), temperature_c, chosen, temperature_sd=temperature_sd)
         )
 
-    def triage_model(self, model: VehicleModel, versions: Mapping[str, CircuitVersion]) -> TriageModel | None:
-        """Triage model of a vehicle model with these circuits (by slug); None if one of its circuits is missing."""
+    def triage_model(self, model: VehicleModel | None, versions: Mapping[str, CircuitVersion]) -> TriageModel | None:
+        """Triage model of a vehicle model with these circuits (by slug); None if there is none or one of its circuits is missing."""
+        if model is None:
+            return None
         document = load_vehicle_text(model.source_text)
         if not set(document.circuits) <= set(versions):
             return None
@@ -89,56 +138,26 @@ class Computed:
             key, lambda: TriageModel(VehicleNetwork(document, {slug: self.circuit(v).document for slug, v in own.items()}))
         )
 
-    # -- work done ahead ----------------------------------------------------------------------------
+    def shrink(self) -> None:
+        """Bring what is kept back to its size; called when a piece of work is done."""
+        self._predictors.shrink()
 
-    def later(self, work: Callable[[], None]) -> None:
-        """Do something when nothing else waits; what goes wrong is logged, and never anybody's answer."""
-
-        def guarded() -> None:
-            try:
-                work()
-            except Exception as error:
-                log.warning("work_ahead_failed", error=str(error))
-
-        self._ahead.submit(guarded)
-
-    def prepare(self, predictor: Predictor, situations: Iterable[Situation], tests: Iterable[Test] = ()) -> None:
+    def prepare(self, predictor: Predictor, situations: Iterable[Situation], tests: Sequence[Test] = ()) -> None:
         """Work out what the next steps will need, so that Enter finds it ready: first the tests that are proposed, then the set-ups after.
 
         A newer call for the same predictor takes the place of an older one: what was likely before the last reading is not any more.
         """
-        turn = self._turns[predictor] = self._turns.get(predictor, 0) + 1
-        self.later(lambda: _foresee(predictor, tuple(tests), lambda: self._turns.get(predictor) == turn))
-        for situation in situations:
-            self.later(lambda at=situation: _prepare(predictor, at, lambda: self._turns.get(predictor) == turn))  # type: ignore[misc]
+        ahead = tuple(situations)
 
-    def pause(self, predictor: Predictor) -> None:
-        """Somebody waits for this predictor: what is worked out ahead ends with the set-up it is at; the answer asks for more anew."""
-        self._turns[predictor] = self._turns.get(predictor, 0) + 1
+        def work() -> None:
+            for test in tests:
+                for kelvin, _ in predictor.temperature_cells:
+                    predictor.forecast(test, kelvin)
+            for situation in ahead:
+                for setup in candidate_setups(predictor, situation):
+                    predictor.setup(setup)
 
-    def prepare_first(self, version: CircuitVersion, temperature_c: float, tools: Iterable[str], temperature_sd: float) -> None:
-        """Work out the first step on a circuit that is likely to be opened next, with the tools of this workshop."""
-        predictor = self.predictor(version, temperature_c, tools, temperature_sd)
-        self.later(lambda: _prepare(predictor, Situation(predictor.circuit.rest_setup(temperature_c))))
-
-    def close(self) -> None:
-        """Let go of work not yet begun; what has begun is nobody's answer and is not waited for."""
-        self._ahead.shutdown(wait=False, cancel_futures=True)
-
-
-def _foresee(predictor: Predictor, tests: Sequence[Test], still_wanted: Callable[[], bool]) -> None:
-    for test in tests:
-        for kelvin, _ in predictor.temperature_cells:
-            if not still_wanted():
-                return
-            predictor.forecast(test, kelvin)
-
-
-def _prepare(predictor: Predictor, situation: Situation, still_wanted: Callable[[], bool] = lambda: True) -> None:
-    for setup in candidate_setups(predictor, situation):
-        if not still_wanted():
-            return
-        predictor.setup(setup)
+        self.later(id(predictor), work)
 
 
 def by_slug(versions: Iterable[CircuitVersion]) -> dict[str, CircuitVersion]:

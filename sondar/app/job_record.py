@@ -107,7 +107,7 @@ FIELDS: dict[str, Callable[[Any], Any]] = {
     "complaint": _text(2000), "conditions": _words(8, tuple(CONDITIONS)), "conditions_text": _text(1000), "reproduced": _yes_no,
     "recent_work": _words(20), "recent_work_text": _text(1000), "environment": _words(5, tuple(ENVIRONMENTS)),
     "battery_v": _number(0, 60), "temperature_c": _number(-50, 90), "mileage_km": _number(0, 5_000_000, whole=True),
-    "symptoms": _words(30), "denied": _words(30), "stage": _stage,
+    "symptoms": _words(30), "denied": _words(30), "stage": _stage, "put_back": _words(60),
     "make": _text(60, 1), "model": _text(60), "year": _number(1950, 2100, whole=True), "plate": _text(20), "engine": _text(60), "vin": _vin,
 }  # fmt: skip
 """Every field that can be answered, and the check of its value."""
@@ -179,13 +179,13 @@ class CodeFile:
 
     Attributes:
         before: the list kept from before clearing (all codes read so far if nothing was cleared), stored ones only.
-        modules: module -> True if it answered, over those scans.
+        modules: module -> True if it answered, False if it was silent, else why it did not say its codes, over those scans.
         since: re-reads after the last clearing.
         classified: how each code behaved; empty before clearing and re-reading.
     """
 
     before: tuple[FoundCode, ...]
-    modules: dict[str, bool]
+    modules: dict[str, bool | str]
     untested: frozenset[str]
     since: tuple[tuple[Scan, float], ...]
     classified: dict[tuple[str, str], Classified]
@@ -197,7 +197,7 @@ def code_file(scans: Sequence[Scan], clearings: Sequence[Clearing], answers: Map
     clearing = clearings[-1] if clearings else None
     earlier = [s for s in scans if clearing is None or s.seq < clearing.seq]
     codes: dict[tuple[str, str, str | None], FoundCode] = {}
-    modules: dict[str, bool] = {}
+    modules: dict[str, bool | str] = {}
     untested: set[str] = set()
     for scan in earlier:
         modules.update(scan.modules)
@@ -232,7 +232,7 @@ def _re_reads(before: Sequence[FoundCode], since: Sequence[tuple[Scan, float]]) 
         untested = {c.code for c in scan.codes if not is_stored(c.status)}
         tested = frozenset(
             (c.module or "", c.code) for c in before
-            if scan.source == "vehicle" and scan.modules.get(c.module or "") and c.code not in untested
+            if scan.source == "vehicle" and scan.modules.get(c.module or "") is True and c.code not in untested
         )  # fmt: skip
         made.append(ReRead(after, run, stored, tested - stored))
     return made
@@ -255,10 +255,10 @@ def evidence(model: TriageModel, file: CodeFile, answers: Mapping[str, Answer]) 
         behaviour = file.classified.get((code.module or "", code.code))
         weight = WEIGHT_OF.get(behaviour.behaviour, evidence_weight(code.status)) if behaviour else evidence_weight(code.status)
         seen[code.code] = SeenCode(code.module or "", code.code, weight)
-    read = frozenset(m for m, answered in file.modules.items() if answered) if file.modules else None
+    read = frozenset(m for m, answered in file.modules.items() if answered is True) if file.modules else None
     symptoms = model.circuit.document.symptoms
     return Evidence(
-        codes=tuple(seen.values()), read=read, silent=frozenset(m for m, answered in file.modules.items() if not answered),
+        codes=tuple(seen.values()), read=read, silent=frozenset(m for m, answered in file.modules.items() if answered is False),
         untested=file.untested - set(seen), symptoms=frozenset(value_of(answers, "symptoms", [])) & set(symptoms),
         denied=frozenset(value_of(answers, "denied", [])) & set(symptoms), answers=intake_answers(answers),
     )  # fmt: skip

@@ -2,26 +2,40 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, TypeVar
 from uuid import UUID, uuid5
 
-from sondar.app import job_record
-from sondar.app.computed import by_slug
+from sondar.app import job_record, judging
+from sondar.app.computed import Computed, by_slug
 from sondar.app.photos import prepare_photo
 from sondar.app.repairs import unproved
-from sondar.app.workspace import Workspace, known_job
+from sondar.app.workspace import Workspace, known_job, known_version
+from sondar.circuit_files import circuits_in_vehicle
 from sondar.core.circuit.network import Circuit
 from sondar.core.codes import parse_codes
-from sondar.core.errors import ConflictError, NotFoundError, invalid
+from sondar.core.errors import ConflictError, NotFoundError, TooLargeError, invalid
+from sondar.core.former_names import FORMER_IDS, current_id
+from sondar.core.instruments import INSTRUMENTS
+from sondar.core.instruments.substitution import Substitution
+from sondar.core.put_back import Left, PutBack, to_put_back
 from sondar.core.triage.model import TriageModel, symptom_menu
 from sondar.store import circuits as circuit_store
 from sondar.store import codes as code_store
+from sondar.store import evidence, keeping, people, vehicles
 from sondar.store import intake as intake_store
 from sondar.store import jobs as store
-from sondar.store import people, vehicles
 from sondar.store.circuits import CircuitVersion
 from sondar.store.database import Db
+
+T = TypeVar("T")
+View = Callable[["JobDetail"], T]
+"""What is made of a job's detail, in a worker: a function of a module."""
+
+
+ASSUMED_C = 20.0
+"""Temperature of parts that nobody has measured: computed with, and never said to be known."""
 
 
 @dataclass(frozen=True)
@@ -33,7 +47,7 @@ class CheckIn:
     vehicle: dict[str, Any] | None
     complaint: str
     codes: str
-    temperature_c: float
+    temperature_c: float | None
     circuit_version_id: UUID | None
 
 
@@ -53,6 +67,7 @@ class JobRecord:
     workshop: people.Workshop
     model: vehicles.VehicleModel | None
     versions: dict[str, CircuitVersion]
+    setups: list[tuple[evidence.LastSetup, CircuitVersion]]
 
 
 @dataclass(frozen=True)
@@ -65,6 +80,13 @@ class JobDetail:
     symptoms: dict[str, tuple[str, list[str]]]
     warnings: list[str]
     interface: bool
+    put_back: list[tuple[PutBack, bool]]
+
+
+_KNOWN = {name: INSTRUMENTS[current_id(name)] for name in (*INSTRUMENTS, *FORMER_IDS) if current_id(name) in INSTRUMENTS}
+FINDINGS = tuple(name for name, device in _KNOWN.items() if device.finding)
+EXCHANGES = tuple(name for name, device in _KNOWN.items() if device.id == Substitution.id)
+"""Instruments by all the names under which readings of them may be stored."""
 
 
 def load_record(db: Db, job_id: UUID) -> JobRecord:
@@ -76,37 +98,60 @@ def load_record(db: Db, job_id: UUID) -> JobRecord:
     job = known_job(db, job_id)
     answers = intake_store.answers_of(db, job_id)
     scans = code_store.scans_of(db, job_id)
+    model = None if job.vehicle_model_id is None else vehicles.model_by_id(db, job.vehicle_model_id)
+    circuits = () if model is None else circuits_in_vehicle(model.source_text)
     others = [j for j in store.jobs_of_vehicle(db, job.vehicle_id) if j.id != job_id]
     mileages = [_mileage_at(db, j.id) for j in others if j.number < job.number]
     return JobRecord(
         job, answers, store.diagnoses_of(db, job_id), scans, job_record.code_file(scans, code_store.clearings_of(db, job_id), answers),
         code_store.meanings(db, job.make, [code.code for scan in scans for code in scan.codes]), intake_store.photos_of(db, job_id), others,
-        max((m for m in mileages if m is not None), default=None), people.workshop(db),
-        None if job.vehicle_model_id is None else vehicles.model_by_id(db, job.vehicle_model_id), by_slug(circuit_store.newest_circuits(db)),
+        max((m for m in mileages if m is not None), default=None), people.workshop(db), model,
+        by_slug(circuit_store.newest_circuits(db, circuits)),
+        [
+            (last, known_version(db, last.circuit_version_id)) for last in evidence.last_setups(db, job_id, FINDINGS, EXCHANGES)
+        ],
     )  # fmt: skip
 
 
-def model_of(work: Workspace, record: JobRecord) -> TriageModel | None:
-    """The circuits of the job's vehicle, joined; None if they are not known."""
-    return None if record.model is None else work.computed.triage_model(record.model, record.versions)
-
-
-def detail_of(work: Workspace, record: JobRecord) -> JobDetail:
-    """What follows from a record; holds no connection."""
-    model = model_of(work, record)
-    circuits = {} if model is None else {slug: work.computed.circuit(record.versions[slug]) for slug in model.vehicle.circuits}
+def detail_of(computed: Computed, record: JobRecord, interface: bool) -> JobDetail:
+    """What follows from a record, in a worker; ``interface`` says whether one is connected for its vehicle."""
+    model = computed.triage_model(record.model, record.versions)
+    circuits = {} if model is None else {slug: computed.circuit(record.versions[slug]) for slug in model.vehicle.circuits}
     job = record.job
     warnings = job_record.warnings(
         record.answers, job.vin, job_record.value_of(record.answers, "mileage_km", job.mileage_km), record.mileage_before,
         record.workshop.distance_unit,
     )  # fmt: skip
     symptoms = {} if model is None else dict(symptom_menu(model.vehicle))
-    return JobDetail(
-        record, model, circuits, symptoms, warnings, bool(work.devices.vehicle(job.simulated_vehicle)) and model is not None
-    )
+    return JobDetail(record, model, circuits, symptoms, warnings, interface and model is not None, put_back_of(computed, record))
 
 
-def show(work: Workspace, job_id: UUID) -> JobDetail:
+def put_back_of(computed: Computed, record: JobRecord) -> list[tuple[PutBack, bool]]:
+    """What the readings have left on the vehicle, each with whether somebody has said that it is put back."""
+    done = set(job_record.value_of(record.answers, "put_back", []))
+    left = [
+        Left(last.seq, computed.circuit(version), last.controls, last.unplugged, [(seq, part) for seq, part in last.on_trial])
+        for last, version in record.setups
+    ]
+    return [(item, item.key in done) for item in to_put_back(left)]
+
+
+def _viewed(computed: Computed, record: JobRecord, interface: bool, view: View[T]) -> T:
+    return view(detail_of(computed, record, interface))
+
+
+def viewed(work: Workspace, record: JobRecord, view: View[T]) -> T:
+    """A record as ``view`` shows what follows from it."""
+    interface = bool(work.devices.vehicle(record.job.simulated_vehicle))
+    return work.compute(about(record), _viewed, record, interface, view)
+
+
+def about(record: JobRecord) -> object:
+    """Whose worker computes for a job: its vehicle's."""
+    return None if record.model is None else record.model.id
+
+
+def show(work: Workspace, job_id: UUID, view: View[T]) -> T:
     """The job as it stands; the first step of a diagnosis that has not been begun is worked out ahead."""
     with work.transaction() as db:
         record = load_record(db, job_id)
@@ -114,10 +159,15 @@ def show(work: Workspace, job_id: UUID) -> JobDetail:
         versions = [circuit_store.circuit_version(db, d.circuit_version_id) for d in unread]
     for version in versions:
         if version is not None:
-            work.computed.prepare_first(
-                version, record.job.temperature_c, record.workshop.tools, job_record.temperature_sd(record.answers)
-            )
-    return detail_of(work, record)
+            prepare_first(work, version, record)
+    return viewed(work, record, view)
+
+
+def prepare_first(work: Workspace, version: CircuitVersion, record: JobRecord) -> None:
+    """Have the first step worked out on a circuit that is likely to be opened next, with the tools of this workshop."""
+    known_to = job_record.temperature_sd(record.answers)
+    tools = [current_id(tool) for tool in record.workshop.tools]
+    work.ahead(version.id, judging.first_step, version, record.job.temperature_c, tools, known_to)
 
 
 def check_in(work: Workspace, wanted: CheckIn) -> tuple[store.Job, bool]:
@@ -139,9 +189,12 @@ def check_in(work: Workspace, wanted: CheckIn) -> tuple[store.Job, bool]:
         model_id = vehicles.model_for(db, vehicle.make, vehicle.model, vehicle.year)
         listed = ", ".join(code.code for code in codes)[:200]
         new = store.NewJob(
-            wanted.client_key, vehicle_id, model_id, wanted.complaint.strip(), listed, wanted.temperature_c, simulated
-        )
+            wanted.client_key, vehicle_id, model_id, wanted.complaint.strip(), listed,
+            ASSUMED_C if wanted.temperature_c is None else wanted.temperature_c, simulated,
+        )  # fmt: skip
         job_id = store.create_job(db, new)
+        if wanted.temperature_c is not None:
+            intake_store.give_answer(db, job_id, uuid5(wanted.client_key, "temperature"), "temperature_c", wanted.temperature_c, 0)
         if codes:
             code_store.add_scan(db, job_id, uuid5(wanted.client_key, "codes"), "typed", codes, {}, [])
         if wanted.circuit_version_id is not None:
@@ -168,7 +221,7 @@ def _mileage_at(db: Db, job_id: UUID) -> int | None:
     return None if answer is None or answer.value is None else int(answer.value)
 
 
-def answer(work: Workspace, job_id: UUID, client_key: UUID, field: str, value: Any, seen_seq: int) -> JobDetail:
+def answer(work: Workspace, job_id: UUID, client_key: UUID, field: str, value: Any, seen_seq: int, view: View[T]) -> T:
     """Answer a field.
 
     Raises:
@@ -181,6 +234,12 @@ def answer(work: Workspace, job_id: UUID, client_key: UUID, field: str, value: A
             f"after the repair these have not been within the expected range yet: {'; '.join(left[:4])}. Measure them again first."
         )
         raise ConflictError("Repair not proved", what[0].upper() + what[1:])
+    if field == "stage" and kept == "closed":
+        with work.transaction() as db:
+            record = load_record(db, job_id)
+        waiting = [item.title for item, done in work.compute(about(record), put_back_of, record) if not done]
+        if waiting:
+            raise ConflictError("Not put back", f"Put back first, and say so on the job page: {'; '.join(waiting[:5])}.")
     with work.transaction() as db:
         job = known_job(db, job_id)
         conflict = intake_store.give_answer(db, job_id, client_key, field, kept, seen_seq)
@@ -189,13 +248,13 @@ def answer(work: Workspace, job_id: UUID, client_key: UUID, field: str, value: A
             raise ConflictError("Answered by someone else", detail, current=conflict)
         _mirror(db, job, field, kept)
         record = load_record(db, job_id)
-    return detail_of(work, record)
+    return viewed(work, record, view)
 
 
 def _mirror(db: Db, job: store.Job, field: str, value: Any) -> None:
     """The answer as the current value where lists and search look for it."""
     if field in job_record.OF_JOB:
-        store.set_column(db, job.id, field, value if value is not None else 20.0)
+        store.set_column(db, job.id, field, value if value is not None else ASSUMED_C)
     if field in job_record.OF_VEHICLE:
         vehicles.change_vehicle(db, job.vehicle_id, field, value)
     if field in ("make", "model", "year"):
@@ -219,14 +278,34 @@ def timeline(work: Workspace, job_id: UUID) -> list[intake_store.TimelineEntry]:
         return intake_store.timeline(db, job_id)
 
 
-def add_photo(work: Workspace, job_id: UUID, client_key: UUID, caption: str, raw: bytes) -> JobDetail:
+def add_photo(work: Workspace, job_id: UUID, client_key: UUID, caption: str, raw: bytes, view: View[T]) -> T:
     """Append a photograph; where and with what it was taken is stripped from it."""
-    prepared = prepare_photo(raw)
+    prepared = work.compute("photographs", prepare_photo, raw)
     with work.transaction() as db:
         known_job(db, job_id)
+        _room_for(db, len(prepared["body"]) + len(prepared["thumbnail"]))
         intake_store.add_photo(db, job_id, client_key, {**prepared, "caption": caption})
         record = load_record(db, job_id)
-    return detail_of(work, record)
+    return viewed(work, record, view)
+
+
+def _room_for(db: Db, more: int) -> None:
+    room = people.workshop(db).photo_quota_mb
+    if keeping.photo_bytes(db) + more > room * 1_000_000:
+        raise TooLargeError(
+            "No room for photographs",
+            f"The {room} MB for this workshop's photographs are full. A workshop lead can raise that or erase old jobs under settings.",
+        )
+
+
+def erase_personal(work: Workspace, job_id: UUID, words: bool, view: View[T]) -> T:
+    """Erase what tells whose vehicle a job is about, in all jobs of that vehicle; the technical record stays."""
+    with work.transaction() as db:
+        job = known_job(db, job_id)
+        count = keeping.erase_personal(db, job.vehicle_id, words=words)
+        people.record(db, "personal data erased", f"job {job.number}, {count} jobs of the vehicle{', words too' if words else ''}")
+        record = load_record(db, job_id)
+    return viewed(work, record, view)
 
 
 def photo(work: Workspace, job_id: UUID, photo_id: UUID, thumbnail: bool) -> tuple[bytes, str]:

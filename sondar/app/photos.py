@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import io
+import threading
 import warnings
 from typing import Any
 
@@ -17,7 +18,11 @@ THUMBNAIL = (320, 320)
 KINDS = {"JPEG": "image/jpeg", "PNG": "image/png", "WEBP": "image/webp"}
 
 
-def prepare_photo(raw: bytes) -> dict[str, Any]:
+ONE_AT_A_TIME = threading.Lock()
+"""A large picture takes some hundred megabytes while it is decoded: one at a time in a worker."""
+
+
+def prepare_photo(_computed: object, raw: bytes) -> dict[str, Any]:
     """Fields of the stored photograph. It is encoded anew from its pixels, so no metadata and no hidden content survive.
 
     Raises:
@@ -25,6 +30,11 @@ def prepare_photo(raw: bytes) -> dict[str, Any]:
     """
     if len(raw) > MAX_BYTES:
         raise TooLargeError("Picture too large", f"at most {MAX_BYTES // 1024 // 1024} MB: take it at a lower resolution")
+    with ONE_AT_A_TIME:
+        return _prepared(raw)
+
+
+def _prepared(raw: bytes) -> dict[str, Any]:
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("error", Image.DecompressionBombWarning)

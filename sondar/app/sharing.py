@@ -3,15 +3,22 @@
 from __future__ import annotations
 
 import secrets
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
+from typing import TypeVar
 from uuid import UUID
 
-from sondar.app.jobs import JobDetail, detail_of, load_record
-from sondar.app.measuring import Measuring, judge_case, load_case
+from sondar.app.case import Case, load_case
+from sondar.app.computed import Computed
+from sondar.app.jobs import JobDetail, JobRecord, about, detail_of, load_record
+from sondar.app.judging import Measuring, judge_case
 from sondar.app.workspace import Workspace, known_job
 from sondar.core.errors import NotFoundError
 from sondar.store import people as store
+from sondar.store.database import borrowed
+
+T = TypeVar("T")
 
 
 @dataclass(frozen=True)
@@ -55,13 +62,13 @@ def revoke_link(work: Workspace, job_id: UUID, share_id: UUID) -> list[store.Sha
         return store.shares(db, job_id)
 
 
-def open_link(work: Workspace, token: str) -> SharedJob:
+def open_link(work: Workspace, token: str, view: Callable[[SharedJob], T]) -> T:
     """What a link opens, for someone who has no account: seen as the workshop that made it.
 
     Raises:
         NotFoundError: the link is not valid.
     """
-    with work.pool.connection() as db:
+    with borrowed(work.pool) as db:
         found = store.find_share(db, token)
     if found is None:
         raise NotFoundError("Link not valid", "This link has expired or was ended. Ask the workshop for a new one.")
@@ -70,4 +77,11 @@ def open_link(work: Workspace, token: str) -> SharedJob:
     with inside.transaction() as db:
         record = load_record(db, job_id)
         cases = [load_case(db, diagnosis.id) for diagnosis in record.diagnoses]
-    return SharedJob(record.workshop.name, detail_of(inside, record), [judge_case(inside, case) for case in cases], expires_at)
+    return inside.compute(about(record), _opened, record, cases, expires_at, view)
+
+
+def _opened(
+    computed: Computed, record: JobRecord, cases: Sequence[Case], expires_at: datetime, view: Callable[[SharedJob], T]
+) -> T:
+    detail, judged = detail_of(computed, record, False), [judge_case(computed, case, False) for case in cases]
+    return view(SharedJob(record.workshop.name, detail, judged, expires_at))

@@ -2,19 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass, field
+from typing import Concatenate, ParamSpec, TypeVar
 from uuid import UUID
 
 from psycopg_pool import ConnectionPool
 
 from sondar.app.computed import Computed
+from sondar.computing.asking import Computing
 from sondar.core.errors import NotFoundError
 from sondar.store import circuits as circuit_store
 from sondar.store import jobs as job_store
 from sondar.store.circuits import CircuitVersion
-from sondar.store.database import Db, act_for
+from sondar.store.database import Db, act_for, borrowed, none_is_held
+
+P = ParamSpec("P")
+T = TypeVar("T")
 
 
 @dataclass(frozen=True)
@@ -39,17 +44,38 @@ class Workspace:
     """One workshop, as one person works in it."""
 
     pool: ConnectionPool[Db]
-    computed: Computed
+    computing: Computing
     devices: Devices
     workshop_id: UUID | None
     account_id: UUID | None
+    later: Callable[[Callable[[], None]], None]
 
     @contextmanager
     def transaction(self) -> Iterator[Db]:
-        """A connection in a transaction that sees this workshop: committed at the end, rolled back on any error. Never nest two."""
-        with self.pool.connection() as db:
+        """A connection in a transaction that sees this workshop: committed at the end, rolled back on any error.
+
+        One request holds one connection at a time, and none while it is computed for: twenty requests that each wait for a second one
+        would wait for one another.
+
+        Raises:
+            RuntimeError: this request holds one already.
+        """
+        with borrowed(self.pool) as db:
             act_for(db, self.workshop_id, self.account_id)
             yield db
+
+    def compute(self, about: object, function: Callable[Concatenate[Computed, P], T], *args: P.args, **kwargs: P.kwargs) -> T:
+        """``function(computed, …)`` by a worker, with no connection held; see ``Computing.run``.
+
+        Raises:
+            RuntimeError: a connection is held.
+        """
+        none_is_held()
+        return self.computing.run(about, function, *args, **kwargs)
+
+    def ahead(self, about: object, function: Callable[Concatenate[Computed, P], None], *args: P.args, **kwargs: P.kwargs) -> None:
+        """Have ``function(computed, …)`` done by a worker when nobody waits for anything."""
+        self.computing.later(about, function, *args, **kwargs)
 
 
 def known_job(db: Db, job_id: UUID) -> job_store.Job:

@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import csv
-import json
 import re
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -13,7 +11,7 @@ from sondar.core.errors import FieldProblem, InvalidError
 
 Behaviour = Literal["hard", "conditional", "intermittent", "history", "not run yet", "new"]
 
-_CODE = re.compile(r"\b([PCBU][0-3][0-9A-F]{3})(?:[-: ]?([0-9A-F]{2}))?\b", re.IGNORECASE)
+CODE = re.compile(r"\b([PCBU][0-3][0-9A-F]{3})(?:[-: ]?([0-9A-F]{2}))?\b", re.IGNORECASE)
 _LOOKS_LIKE = re.compile(r"\b[PCBU][0-9A-Z]{4,6}\b", re.IGNORECASE)
 _MODULE = re.compile(r"^\s*([A-Za-z][A-Za-z0-9 _-]{0,24}?)\s*[:;,\t]")
 _STATUS = re.compile(r"\b(?:0x([0-9A-F]{2})|status\s*[=:]?\s*([0-9A-F]{2}))\b", re.IGNORECASE)
@@ -69,19 +67,10 @@ def parse_codes(text: str) -> list[FoundCode]:
     found: dict[tuple[str | None, str, str | None], FoundCode] = {}
     problems = []
     for number, line in enumerate(text.splitlines() or [text], start=1):
-        head = _MODULE.match(line)
-        module = (
-            head.group(1).strip() if head and not _CODE.search(head.group(1)) and not _LOOKS_LIKE.search(head.group(1)) else None
-        )
-        status = _status_of(line)
-        spans = []
-        for match in _CODE.finditer(line):
-            spans.append(match.span())
-            code = FoundCode(match.group(1).upper(), match.group(2).upper() if match.group(2) else None, status, module)
+        for code in codes_in_line(line):
             found.setdefault((code.module, code.code, code.failure_type), code)
-        for match in _LOOKS_LIKE.finditer(line):
-            if any(c.isdigit() for c in match.group()) and not any(a <= match.start() < b for a, b in spans):
-                problems.append((number, f"'{match.group()}' is not a code: one of P, C, B, U, then 0–3 and three hex digits"))
+        for wrong in looks_like_a_code(line):
+            problems.append((number, f"'{wrong}' is not a code: one of P, C, B, U, then 0–3 and three hex digits"))
     if problems:
         raise CodeTextError(problems)
     if not found:
@@ -89,7 +78,25 @@ def parse_codes(text: str) -> list[FoundCode]:
     return list(found.values())
 
 
-def _status_of(line: str) -> int | None:
+def codes_in_line(line: str) -> list[FoundCode]:
+    """Every code of a line, with the module in front of them and the status that stands anywhere in it."""
+    head = _MODULE.match(line)
+    module = head.group(1).strip() if head and not CODE.search(head.group(1)) and not _LOOKS_LIKE.search(head.group(1)) else None
+    status = status_in_words(line)
+    return [FoundCode(m.group(1).upper(), m.group(2).upper() if m.group(2) else None, status, module) for m in CODE.finditer(line)]
+
+
+def looks_like_a_code(line: str) -> list[str]:
+    """What looks like a code in a line and is none."""
+    spans = [match.span() for match in CODE.finditer(line)]
+    return [
+        match.group() for match in _LOOKS_LIKE.finditer(line)
+        if any(c.isdigit() for c in match.group()) and not any(a <= match.start() < b for a, b in spans)
+    ]  # fmt: skip
+
+
+def status_in_words(line: str) -> int | None:
+    """A status byte written as ``0x2F``, ``status 2F`` or as a word; None if there is none."""
     match = _STATUS.search(line)
     if match:
         return int(match.group(1) or match.group(2), 16)
@@ -120,60 +127,6 @@ def number_of_code(code: str, failure_type: str | None = None) -> int:
 def is_stored(status: int | None) -> bool:
     """True unless the status says nothing but "not tested yet"; a code without status is a stored one."""
     return status is None or bool(status & 0x2F)
-
-
-def parse_code_file(text: str) -> list[FoundCode]:
-    """Codes from a JSON list, a CSV with a header, or plain text; columns ``code``, ``module``, ``status``, ``failure_type``.
-
-    Raises:
-        CodeTextError: names the line.
-    """
-    stripped = text.lstrip("\ufeff \n\r\t")
-    if stripped[:1] in ("[", "{"):
-        return _from_json(stripped)
-    first = stripped.splitlines()[0] if stripped else ""
-    delimiter = next((d for d in (";", "\t", ",") if d in first), None)
-    header = [cell.strip().strip('"').lower().replace(" ", "_") for cell in first.split(delimiter)] if delimiter else []
-    if "code" not in header:
-        return parse_codes(text)
-    rows = csv.DictReader(stripped.splitlines()[1:], fieldnames=header, delimiter=delimiter or ",")
-    return _from_rows([{k: v for k, v in row.items() if isinstance(k, str) and isinstance(v, str)} for row in rows], 2)
-
-
-def _from_json(text: str) -> list[FoundCode]:
-    try:
-        data = json.loads(text)
-    except (ValueError, RecursionError) as error:
-        raise CodeTextError([(getattr(error, "lineno", 1), f"not valid JSON: {error}")]) from error
-    if isinstance(data, dict):
-        data = data.get("codes", [])
-    if not isinstance(data, list):
-        raise CodeTextError([(1, "expected a list of codes, or an object with a list named 'codes'")])
-    rows = [item if isinstance(item, dict) else {"code": str(item)} for item in data]
-    return _from_rows([{str(k).lower(): "" if v is None else str(v) for k, v in row.items()} for row in rows], 1)
-
-
-def _from_rows(rows: Sequence[Mapping[str, str]], first_line: int) -> list[FoundCode]:
-    """One code per row, every wrong row reported."""
-    found: dict[tuple[str | None, str, str | None], FoundCode] = {}
-    problems: list[tuple[int, str]] = []
-    for number, row in enumerate(rows, start=first_line):
-        try:
-            codes = parse_codes(row.get("code", ""))
-        except CodeTextError as error:
-            problems += [(number, problem.message) for problem in error.problems]
-            continue
-        status_text = row.get("status", "").strip()
-        status = int(status_text, 16) if re.fullmatch(r"(0x)?[0-9A-Fa-f]{1,2}", status_text) else _status_of(status_text)
-        failure = row.get("failure_type", "").strip().upper()
-        failure = failure if re.fullmatch(r"[0-9A-F]{2}", failure) else codes[0].failure_type or ""
-        code = FoundCode(codes[0].code, failure or None, status, row.get("module", "").strip()[:40] or None)
-        found.setdefault((code.module, code.code, code.failure_type), code)
-    if problems:
-        raise CodeTextError(problems)
-    if not found:
-        raise CodeTextError([(first_line, "no code in this file")])
-    return list(found.values())
 
 
 def evidence_weight(status: int | None) -> float:

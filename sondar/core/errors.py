@@ -10,6 +10,7 @@ SondarError
     ConflictError           someone else was first, or the order of steps is wrong
     TooLargeError           more than is taken
     UnavailableError        a meter, a vehicle or a vehicle interface does not do its part
+    BusyError               more is asked for than can be worked on; the same again in a moment
   UnsolvableNetworkError    no operating point
 """
 
@@ -45,7 +46,17 @@ class FieldProblem:
 
 
 class SondarError(Exception):
-    """Base of everything that is raised on purpose."""
+    """Base of everything that is raised on purpose; it survives the way from one process to another with all its fields."""
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return _again, (type(self), self.args, self.__dict__)
+
+
+def _again(kind: type[SondarError], args: tuple[Any, ...], fields: dict[str, Any]) -> SondarError:
+    error = kind.__new__(kind, *args)
+    error.args = args
+    error.__dict__.update(fields)
+    return error
 
 
 class RefusedError(SondarError):
@@ -79,6 +90,10 @@ class TooLargeError(RefusedError):
 
 class UnavailableError(RefusedError):
     """A meter, a vehicle or an interface does not do its part."""
+
+
+class BusyError(RefusedError):
+    """More is asked for than can be worked on, or what works on it is being started again."""
 
 
 def invalid(field: str, message: str, title: str = "Some fields are not right") -> InvalidError:

@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+import contextlib
 import logging
+import socket
+import threading
+import time
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass
+from typing import Any
 
 from doipclient import DoIPClient
 from doipclient.connectors import DoIPClientUDSConnector
@@ -16,14 +21,23 @@ from udsoncan.exceptions import InvalidResponseException, NegativeResponseExcept
 from sondar.core.codes import FoundCode, code_of_number
 from sondar.core.errors import UnavailableError
 
-TIMEOUT_S = 3.0
+TIMEOUT_S, MODULE_S, VEHICLE_S = 3.0, 12.0, 90.0
+"""Longest wait for one answer, for all answers of one module (with "response pending" in between), and for a whole vehicle."""
+MOST_BYTES = 1024 * 1024
+"""Of one module: 200,000 codes fit; whoever sends more does not send codes."""
 STORED = 0x2F
 """Status bits that speak of a failure; a code that has none of them is only "not tested yet"."""
 
-NO_ANSWER = (
-    NegativeResponseException, InvalidResponseException, UnexpectedResponseException, TimeoutException, OSError, TimeoutError,
-)  # fmt: skip
-"""What a single module may do instead of answering."""
+UNCLEAR = (InvalidResponseException, UnexpectedResponseException, ValueError, IndexError)
+SILENT = (TimeoutException, OSError, TimeoutError)
+"""What a single module may do instead of answering, beside refusing: something that is no answer, or nothing."""
+
+REFUSALS = {
+    0x11: "this service is not supported", 0x12: "this function is not supported", 0x13: "the request's length or format is not right",
+    0x21: "busy: ask again", 0x22: "conditions are not right (key, engine, speed)", 0x31: "out of range", 0x33: "security access is needed",
+    0x78: "says again and again that the answer is pending", 0x7E: "not in this session", 0x7F: "service not in this session",
+}  # fmt: skip
+"""Negative response codes of ISO 14229-1 annex A in words."""
 
 logging.getLogger("UdsClient").setLevel(logging.CRITICAL)
 logging.getLogger("doipclient").setLevel(logging.CRITICAL)
@@ -38,9 +52,13 @@ class ScanToolError(UnavailableError):
 
 @dataclass(frozen=True)
 class VehicleScan:
-    """What a vehicle told: which modules answered, their codes, and those whose monitor has not run since clearing."""
+    """What a vehicle told: its codes, with those whose monitor has not run since clearing, and the VIN.
 
-    modules: dict[str, bool]
+    Attributes:
+        modules: module -> True if it answered, False if it was silent, or in words why it did not say its codes though it is there.
+    """
+
+    modules: dict[str, bool | str]
     codes: tuple[FoundCode, ...]
     vin: str | None
 
@@ -55,20 +73,28 @@ def read_codes(address: str, modules: Mapping[str, int]) -> VehicleScan:
     Raises:
         ScanToolError: no connection, or no module is known.
     """
-    answered: dict[str, bool] = {}
+    answered: dict[str, bool | str] = {}
     codes: list[FoundCode] = []
     vin: str | None = None
+    end = time.monotonic() + VEHICLE_S
     for name, logical in modules.items():
+        if time.monotonic() > end:
+            answered[name] = "not asked: the modules before it took too long"
+            continue
         with _client(address, logical) as client:
             try:
                 response = client.get_dtc_by_status_mask(0xFF)
                 dtcs = response.service_data.dtcs if response is not None else []
-                if vin is None:
-                    raw = client.send_request(Request(services.ReadDataByIdentifier, data=b"\xf1\x90"))
-                    vin = raw.data[2:].decode("ascii", "replace") if raw is not None and raw.data is not None else None
                 answered[name] = True
-            except NO_ANSWER:
-                answered[name] = answered.get(name, False)
+                vin = vin or _vin(client)
+            except NegativeResponseException as error:
+                answered[name] = _refusal(error)
+                continue
+            except UNCLEAR:
+                answered[name] = "answered, and the answer cannot be read"
+                continue
+            except SILENT:
+                answered[name] = False
                 continue
         for dtc in dtcs:
             found = code_of_number(dtc.id)
@@ -90,22 +116,75 @@ def clear_codes(address: str, modules: Mapping[str, int]) -> list[str]:
             try:
                 client.clear_dtc(0xFFFFFF)
                 done.append(name)
-            except NO_ANSWER:
+            except (NegativeResponseException, *UNCLEAR, *SILENT):
                 continue
     return done
+
+
+def _vin(client: Client) -> str | None:
+    """The VIN, if this module says it; not to say it is no fault of a module."""
+    try:
+        raw = client.send_request(Request(services.ReadDataByIdentifier, data=b"\xf1\x90"))
+    except (NegativeResponseException, *UNCLEAR, *SILENT):
+        return None
+    return raw.data[2:19].decode("ascii", "replace") if raw is not None and raw.data is not None else None
+
+
+def _refusal(error: NegativeResponseException) -> str:
+    code = error.response.code
+    return f"refused: {REFUSALS.get(code, f'negative response {code:02X}')}"
 
 
 @contextmanager
 def _client(address: str, logical: int) -> Iterator[Client]:
     host, _, port = address.rpartition(":")
     try:
-        connection = DoIPClient(host, logical, tcp_port=int(port), client_logical_address=0x0E80)
+        connection = _Connection(host, logical, tcp_port=int(port), client_logical_address=0x0E80)
     except (OSError, TimeoutError, ValueError, ConnectionError) as error:
         raise ScanToolError(f"no vehicle interface at {address}: check its cable and power ({error})") from error
+    # Whatever the other end does: after this the line is closed under it.
+    ending = threading.Timer(MODULE_S, connection.cut)
+    ending.daemon = True
+    ending.start()
     try:
-        with Client(
-            DoIPClientUDSConnector(connection), request_timeout=TIMEOUT_S, config={"exception_on_invalid_response": True}
-        ) as client:
+        # The first answer comes soon; one that is announced (0x78) may come as late as all of a module's answers together.
+        config = {
+            "exception_on_invalid_response": True,
+            "request_timeout": MODULE_S,
+            "p2_timeout": TIMEOUT_S,
+            "p2_star_timeout": MODULE_S,
+        }
+        with Client(DoIPClientUDSConnector(connection), config=config) as client:
             yield client
     finally:
+        ending.cancel()
         connection.close()
+
+
+class _Connection(DoIPClient):  # type: ignore[misc]
+    """A connection that takes so many bytes and no more."""
+
+    def _connect(self) -> None:
+        super()._connect()
+        line: Any = self._tcp_sock
+        self._tcp_sock: Any = _BoundedSocket(line)
+
+    def cut(self) -> None:
+        """Close the line from another thread."""
+        with contextlib.suppress(OSError):
+            self._tcp_sock.shutdown(socket.SHUT_RDWR)
+
+
+class _BoundedSocket:
+    def __init__(self, line: socket.socket) -> None:
+        self._line, self._left = line, MOST_BYTES
+
+    def recv(self, size: int) -> bytes:
+        found = self._line.recv(size)
+        self._left -= len(found)
+        if self._left < 0:
+            raise OSError("the other end sends without end")
+        return found
+
+    def __getattr__(self, name: str) -> Any:
+        return getattr(self._line, name)

@@ -5,19 +5,24 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import re
-from uuid import UUID
+import threading
+import time
+from uuid import UUID, uuid4
 
 from a2wsgi import WSGIMiddleware
 from flask import Flask
 
+from sondar.computing.asking import gone
 from sondar.serving.asgi import HeaderList, Message, Receive, Scope, Send, refuse
 from sondar.serving.bodies import Body, BodyError, ClientGoneError, read_body
+from sondar.serving.request_log import RequestLog
 from sondar.serving.streams import Streams
-from sondar.web.jobs.routes import STREAM_FOR
+from sondar.web.jobs.routes import STREAM_ABOUT, STREAM_FOR
 from sondar.web.services import Services
 
-STREAM = re.compile(r"/api/v1/jobs/([0-9a-f-]{36})/events")
+STREAM = re.compile(r"/api/v1/(?:jobs/[0-9a-f-]{36}/)?events")
 HEALTH = "/api/v1/health"
+REQUEST_ID = b"x-request-id"
 THREADS, WAITING = 32, 1_000
 """Requests worked on at once, and requests that may wait for a thread."""
 
@@ -25,7 +30,8 @@ THREADS, WAITING = 32, 1_000
 class Application:
     """The ASGI application."""
 
-    def __init__(self, flask: Flask, dsn: str, threads: int = THREADS) -> None:
+    def __init__(self, flask: Flask, dsn: str, threads: int = THREADS, log: RequestLog | None = None) -> None:
+        self._log = log or RequestLog(None, "web")
         self.flask, self.streams = flask, Streams(dsn)
         self.most_bytes = int(flask.config["MAX_CONTENT_LENGTH"])
         self._threads, self._turn = WSGIMiddleware(flask.wsgi_app, workers=threads), asyncio.Semaphore(threads)  # type: ignore[arg-type]
@@ -51,6 +57,23 @@ class Application:
         await send({"type": "lifespan.shutdown.complete"})
 
     async def _answer(self, scope: Scope, receive: Receive, send: Send) -> None:
+        request_id, begun, status = uuid4().hex[:12], time.monotonic(), 0
+        # The application says it in its own log and in what it tells of an error; nobody outside chooses it.
+        scope["headers"] = [h for h in scope["headers"] if h[0] != REQUEST_ID] + [(REQUEST_ID, request_id.encode())]
+
+        async def numbered(message: Message) -> None:
+            nonlocal status
+            if message["type"] == "http.response.start":
+                status = message["status"]
+                message["headers"] = [*message["headers"], (REQUEST_ID, request_id.encode())]
+            await send(message)
+
+        try:
+            await self._answered(scope, receive, numbered)
+        finally:
+            self._log.write(request_id, scope["method"], scope["path"], status, time.monotonic() - begun)
+
+    async def _answered(self, scope: Scope, receive: Receive, send: Send) -> None:
         try:
             body = await read_body(scope, receive, self.most_bytes)
         except BodyError as error:
@@ -67,8 +90,8 @@ class Application:
                 send, 503, "Busy", "So much is asked for at once that this could not be begun. Try again.", retry_after_s=2
             )
         elif stream is not None and answer.status == 204:
-            job_id, account = UUID(stream[1]), answer.header(STREAM_FOR.lower().encode())
-            await self.streams.serve(job_id, account, lambda: self._may_still(scope), receive, send)
+            topic, account = UUID(answer.header(STREAM_ABOUT.lower().encode())), answer.header(STREAM_FOR.lower().encode())
+            await self.streams.serve(topic, account, lambda: self._may_still(scope), receive, send)
         else:
             await answer.flush(send)
 
@@ -93,9 +116,13 @@ class Application:
         if not await self._has_turn(receive):
             body.close()
             return None
+        has_gone = threading.Event()
+        token, watching = gone.set(has_gone), asyncio.create_task(_say_when_gone(receive, has_gone))
         try:
             await self._threads(scope, body.receive, answer.take)  # type: ignore[arg-type]
         finally:
+            watching.cancel()
+            gone.reset(token)
             self._turn.release()
             body.close()
         return answer
@@ -123,6 +150,11 @@ class Application:
 async def _gone(receive: Receive) -> None:
     while (await receive())["type"] != "http.disconnect":
         pass
+
+
+async def _say_when_gone(receive: Receive, has_gone: threading.Event) -> None:
+    await _gone(receive)
+    has_gone.set()
 
 
 class _Answer:

@@ -39,11 +39,14 @@ class Event:
 
     seq: int
     kind: str
+    job: str = ""
 
     def as_text(self) -> bytes:
         """As a server-sent event."""
         name = "resync" if self.kind == "resync" else "entry"
-        return f"id: {self.seq}\nevent: {name}\ndata: {json.dumps({'seq': self.seq, 'kind': self.kind})}\n\n".encode()
+        return (
+            f"id: {self.seq}\nevent: {name}\ndata: {json.dumps({'seq': self.seq, 'kind': self.kind, 'job': self.job})}\n\n".encode()
+        )
 
 
 END = Event(0, "end")
@@ -66,8 +69,9 @@ class Streams:
                     await db.execute("LISTEN sondar_job")
                     self._tell_all(Event(0, "resync"))
                     async for notice in db.notifies():
-                        job, seq, kind = notice.payload.split(" ")
-                        self._tell(UUID(job), Event(int(seq), kind))
+                        job, seq, kind, workshop = notice.payload.split(" ")
+                        for topic in (job, workshop):
+                            self._tell(UUID(topic), Event(int(seq), kind, job))
             except psycopg.Error as error:
                 log.warning("events_interrupted", error=str(error))
             await asyncio.sleep(1.0)
@@ -86,16 +90,16 @@ class Streams:
         return ""
 
     async def serve(
-        self, job_id: UUID, account: str, still_allowed: Callable[[], Awaitable[bool]], receive: Receive, send: Send
+        self, topic: UUID, account: str, still_allowed: Callable[[], Awaitable[bool]], receive: Receive, send: Send
     ) -> None:
-        """One page's stream, until it or its permission goes."""
+        """One browser's stream about a job or a workshop, until it or its permission goes."""
         refusal = self.refusal(account)
         if refusal:
             await refuse(send, 429, "Too many open pages", refusal, retry_after_s=30)
             return
         held: asyncio.Queue[Event] = asyncio.Queue(QUEUE)
         self._open[account] += 1
-        self._queues.setdefault(job_id, set()).add(held)
+        self._queues.setdefault(topic, set()).add(held)
         watching = asyncio.create_task(_until_gone(receive, held))
         try:
             headers = [
@@ -107,10 +111,10 @@ class Streams:
             await self._pass_on(held, still_allowed, send)
             await send({"type": "http.response.body", "body": b""})
         except TimeoutError:
-            log.info("stream_stalled", job=str(job_id))
+            log.info("stream_stalled", topic=str(topic))
         finally:
             watching.cancel()
-            self._forget(job_id, account, held)
+            self._forget(topic, account, held)
 
     async def _pass_on(self, held: asyncio.Queue[Event], still_allowed: Callable[[], Awaitable[bool]], send: Send) -> None:
         clock = asyncio.get_running_loop().time

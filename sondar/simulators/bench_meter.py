@@ -14,8 +14,10 @@ from __future__ import annotations
 import json
 import socketserver
 import sys
+import threading
+from collections.abc import Iterator, Mapping
 from pathlib import Path
-from typing import ClassVar
+from typing import Any, ClassVar
 
 from sondar.circuit_files import library_network, load_circuit_text
 from sondar.core.circuit.network import Circuit
@@ -35,7 +37,7 @@ MEASURES = {device.query: name for name, device in INSTRUMENTS.items() if device
 class MeterSession:
     """One connection: where its probes are and what the vehicle is set to. Pure: a line in, an answer or None out."""
 
-    def __init__(self, vehicles: dict[str, SimulatedVehicle]) -> None:
+    def __init__(self, vehicles: Mapping[str, SimulatedVehicle]) -> None:
         self._vehicles = vehicles
         self._vehicle = ""
         self._controls: dict[str, str] = {}
@@ -90,7 +92,7 @@ class MeterSession:
 
 
 class _Handler(socketserver.StreamRequestHandler):
-    vehicles: ClassVar[dict[str, SimulatedVehicle]] = {}
+    vehicles: ClassVar[Mapping[str, SimulatedVehicle]] = {}
 
     def handle(self) -> None:
         session = MeterSession(self.vehicles)
@@ -106,7 +108,7 @@ class MeterServer(socketserver.ThreadingTCPServer):
     allow_reuse_address = True
     daemon_threads = True
 
-    def __init__(self, vehicles: dict[str, SimulatedVehicle], port: int = 0) -> None:
+    def __init__(self, vehicles: Mapping[str, SimulatedVehicle], port: int = 0) -> None:
         super().__init__(("127.0.0.1", port), type("Handler", (_Handler,), {"vehicles": vehicles}))
 
     @property
@@ -115,18 +117,37 @@ class MeterServer(socketserver.ThreadingTCPServer):
         return f"TCPIP::127.0.0.1::{self.server_address[1]}::SOCKET"
 
 
-def vehicles_from(path: Path) -> dict[str, SimulatedVehicle]:
-    """Simulated vehicles as described in a JSON file; circuit paths are relative to it."""
-    found = {}
-    for name, spec in json.loads(path.read_text()).items():
+class DescribedVehicles(Mapping[str, SimulatedVehicle]):
+    """Simulated vehicles as described in a JSON file, each made when it is asked for; circuit paths are relative to the file."""
+
+    def __init__(self, path: Path) -> None:
+        self._folder, self._described = path.parent, json.loads(path.read_text())
+        self._made: dict[str, SimulatedVehicle] = {}
+        self._making = threading.Lock()
+
+    def __getitem__(self, name: str) -> SimulatedVehicle:
+        with self._making:
+            if name not in self._made:
+                self._made[name] = self._make(self._described[name])
+            return self._made[name]
+
+    def __contains__(self, name: object) -> bool:
+        return name in self._described
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._described)
+
+    def __len__(self) -> int:
+        return len(self._described)
+
+    def _make(self, spec: dict[str, Any]) -> SimulatedVehicle:
         if "vehicle" in spec:
             circuit = library_network(spec["vehicle"]).network
         else:
-            circuit = Circuit(load_circuit_text((path.parent / spec["circuit"]).read_text(encoding="utf-8")))
-        found[name] = SimulatedVehicle(circuit, spec["faults"], spec.get("seed", 0))
-    return found
+            circuit = Circuit(load_circuit_text((self._folder / spec["circuit"]).read_text(encoding="utf-8")))
+        return SimulatedVehicle(circuit, spec["faults"], spec.get("seed", 0))
 
 
 if __name__ == "__main__":
-    with MeterServer(vehicles_from(Path(sys.argv[1])), int(sys.argv[2])) as server:
+    with MeterServer(DescribedVehicles(Path(sys.argv[1])), int(sys.argv[2])) as server:
         server.serve_forever()

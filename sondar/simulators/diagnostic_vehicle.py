@@ -13,6 +13,7 @@ import threading
 import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 
 from sondar.core.circuit.model import Change
 from sondar.core.circuit.vehicle import VehicleNetwork
@@ -112,10 +113,25 @@ class DoipServer(socketserver.ThreadingTCPServer):
     allow_reuse_address = True
     daemon_threads = True
 
-    def __init__(self, vehicle: DiagnosticVehicle, port: int = 0) -> None:
-        self.vehicle = vehicle
-        self.modules = {address: name for name, address in vehicle.network.document.addresses.items()}
+    def __init__(self, vehicle: Callable[[], DiagnosticVehicle], port: int = 0) -> None:
+        """``vehicle`` makes the vehicle when a tester connects for the first time."""
+        self._make, self._making = vehicle, threading.Lock()
         super().__init__(("127.0.0.1", port), _Connection)
+
+    @property
+    def vehicle(self) -> DiagnosticVehicle:
+        """The vehicle behind it."""
+        with self._making:
+            return self._made
+
+    @cached_property
+    def _made(self) -> DiagnosticVehicle:
+        return self._make()
+
+    @cached_property
+    def modules(self) -> dict[int, str]:
+        """Logical address -> module."""
+        return {address: name for name, address in self.vehicle.network.document.addresses.items()}
 
     @property
     def address(self) -> str:
@@ -151,13 +167,29 @@ class _Connection(socketserver.StreamRequestHandler):
 
     def _diagnostic(self, payload: bytes) -> None:
         source, target = struct.unpack(">HH", payload[:4])
+        acknowledged = self._wait_for_vehicle(source, target, payload[4:5])
         module = self.server.modules.get(target)
         if module is None or not self.server.vehicle.answers(module):
+            if acknowledged:
+                return
             # 0x03 unknown target address, 0x06 target unreachable
             self._send(0x8003, struct.pack(">HHB", target, source, 0x03 if module is None else 0x06))
             return
-        self._send(0x8002, struct.pack(">HHB", target, source, 0x00))
+        if not acknowledged:
+            self._send(0x8002, struct.pack(">HHB", target, source, 0x00))
         self._send(0x8001, struct.pack(">HH", target, source) + self._answer(module, payload[4:]))
+
+    def _wait_for_vehicle(self, source: int, target: int, service: bytes) -> bool:
+        """Say that the answer is pending (ISO 14229-1, code 0x78) until the vehicle has been worked out; True if that was said."""
+        if "_made" in self.server.__dict__:
+            return False
+        making = threading.Thread(target=lambda: self.server.vehicle, daemon=True)
+        making.start()
+        self._send(0x8002, struct.pack(">HHB", target, source, 0x00))
+        while making.is_alive():
+            self._send(0x8001, struct.pack(">HH", target, source) + b"\x7f" + service + b"\x78")
+            making.join(0.5)
+        return True
 
     def _answer(self, module: str, request: bytes) -> bytes:
         service = request[0] if request else 0

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID
@@ -15,7 +16,7 @@ from sondar.store.database import Db
 
 @dataclass(frozen=True)
 class CircuitVersion:
-    """One version of a circuit document."""
+    """One version of a circuit document; an example comes with Sondar and is of an invented make."""
 
     id: UUID
     slug: str
@@ -24,9 +25,10 @@ class CircuitVersion:
     make: str
     source_text: str
     created_at: datetime
+    example: bool = False
 
 
-_COLUMNS = "v.id, c.slug, v.version, v.title, v.make, v.source_text, v.created_at"
+_COLUMNS = "v.id, c.slug, v.version, v.title, v.make, v.source_text, v.created_at, c.workshop_id IS NULL AS example"
 
 
 def save_circuit(db: Db, document: CircuitDocument, text: str) -> CircuitVersion:
@@ -57,8 +59,13 @@ def save_circuit(db: Db, document: CircuitDocument, text: str) -> CircuitVersion
     return found
 
 
-def newest_circuits(db: Db) -> list[CircuitVersion]:
-    """The newest version of every circuit, by title; the workshop's own before the library's of the same name."""
+def stored_texts(db: Db) -> dict[str, CircuitVersion]:
+    """Newest versions of the library's circuits by the text that they were stored from: what is there need not be read again."""
+    return {version.source_text: version for version in newest_circuits(db)}
+
+
+def newest_circuits(db: Db, slugs: Sequence[str] | None = None) -> list[CircuitVersion]:
+    """The newest version of every circuit (or of those named), by title; the workshop's own before the library's of the same name."""
     with db.cursor(row_factory=class_row(CircuitVersion)) as cursor:
         return cursor.execute(
             """
@@ -66,9 +73,11 @@ def newest_circuits(db: Db) -> list[CircuitVersion]:
                 SELECT DISTINCT ON (c.slug) """
             + _COLUMNS
             + """ FROM circuit_version v JOIN circuit c ON c.id = v.circuit_id
+                WHERE %(slugs)s::text[] IS NULL OR c.slug = ANY(%(slugs)s)
                 ORDER BY c.slug, (c.workshop_id IS NULL), v.version DESC
             ) newest ORDER BY title
-            """
+            """,
+            {"slugs": None if slugs is None else list(slugs)},
         ).fetchall()
 
 

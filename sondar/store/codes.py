@@ -20,14 +20,15 @@ class Scan:
     """One reading of the codes, with what it found.
 
     Attributes:
-        modules: module -> True if it answered; empty for a typed list.
+        modules: module -> True if it answered, False if it was silent, else in words why it did not say its codes though it is there;
+            empty for a typed list.
         conditions: what was run since clearing.
     """
 
     id: UUID
     seq: int
     source: str
-    modules: dict[str, bool]
+    modules: dict[str, bool | str]
     conditions: list[str]
     created_at: datetime
     by: str | None
@@ -57,7 +58,7 @@ class Meaning:
 
 
 def add_scan(
-    db: Db, job_id: UUID, client_key: UUID, source: str, codes: Sequence[FoundCode], modules: Mapping[str, bool],
+    db: Db, job_id: UUID, client_key: UUID, source: str, codes: Sequence[FoundCode], modules: Mapping[str, bool | str],
     conditions: Sequence[str],
 ) -> bool:  # fmt: skip
     """Append a scan; False for a repeat."""
@@ -71,11 +72,15 @@ def add_scan(
     ).fetchone()
     if row is None:
         return False
-    with db.cursor() as cursor:
-        cursor.executemany(
-            "INSERT INTO scanned_code (scan_id, position, module, code, failure_type, status) VALUES (%s, %s, %s, %s, %s, %s)",
-            [(row[0], i, (c.module or "")[:40], c.code, c.failure_type, c.status) for i, c in enumerate(codes)],
-        )
+    db.execute(
+        """
+        INSERT INTO scanned_code (scan_id, position, module, code, failure_type, status)
+        SELECT %s, number - 1, module, code, failure_type, status
+        FROM unnest(%s::text[], %s::text[], %s::text[], %s::integer[]) WITH ORDINALITY AS c(module, code, failure_type, status, number)
+        """,
+        (row[0], [(c.module or "")[:40] for c in codes], [c.code for c in codes], [c.failure_type for c in codes],
+         [c.status for c in codes]),
+    )  # fmt: skip
     return True
 
 

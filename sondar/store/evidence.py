@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -129,6 +130,29 @@ def append_exclusion(db: Db, diagnosis: CircuitDiagnosis, client_key: UUID, kind
     return row is not None
 
 
+def newest_evidence(db: Db, diagnosis_id: UUID) -> int:
+    """Sequence number of the newest entry that a diagnosis rests on: a reading, one voided, an exclusion, a repair; 0 if there is none."""
+    row = db.execute(
+        """
+        SELECT greatest(
+            (SELECT max(seq) FROM reading WHERE diagnosis_id = %(id)s), (SELECT max(seq) FROM exclusion WHERE diagnosis_id = %(id)s),
+            (SELECT max(seq) FROM repair WHERE diagnosis_id = %(id)s),
+            (SELECT max(v.seq) FROM voided_reading v JOIN reading r ON r.id = v.reading_id WHERE r.diagnosis_id = %(id)s), 0)
+        """,
+        {"id": diagnosis_id},
+    ).fetchone()
+    assert row is not None
+    return int(row[0])
+
+
+def has_conclusion(db: Db, diagnosis_id: UUID, client_key: UUID) -> bool:
+    """True if a conclusion of this client key has been kept."""
+    found = db.execute(
+        "SELECT 1 FROM conclusion WHERE diagnosis_id = %s AND client_key = %s", (diagnosis_id, client_key)
+    ).fetchone()
+    return found is not None
+
+
 def append_conclusion(db: Db, diagnosis: CircuitDiagnosis, client_key: UUID, conclusion: dict[str, Any]) -> bool:
     """Record a called conclusion as it stood; False for a repeat."""
     seq = next_seq(db, diagnosis.job_id)
@@ -197,6 +221,44 @@ def readings_of(db: Db, diagnosis_id: UUID) -> list[StoredReading]:
             WHERE r.diagnosis_id = %s ORDER BY r.seq
             """,
             (diagnosis_id,),
+        ).fetchall()
+
+
+@dataclass(frozen=True)
+class LastSetup:
+    """How the last reading of a circuit diagnosis left the vehicle; ``on_trial`` are (number, part) of parts that were exchanged."""
+
+    diagnosis_id: UUID
+    circuit_version_id: UUID
+    seq: int
+    controls: dict[str, str]
+    unplugged: list[str]
+    on_trial: list[tuple[int, str]]
+
+
+def last_setups(db: Db, job_id: UUID, findings: Sequence[str], exchanges: Sequence[str]) -> list[LastSetup]:
+    """The set-up of the last valid reading of each circuit diagnosis of a job.
+
+    Args:
+        findings: instruments whose readings belong to no set-up. exchanges: instruments that fit another part.
+    """
+    with db.cursor(row_factory=class_row(LastSetup)) as cursor:
+        return cursor.execute(
+            """
+            WITH valid AS (
+                SELECT r.* FROM reading r WHERE r.job_id = %(job)s AND NOT EXISTS (SELECT 1 FROM voided_reading t WHERE t.reading_id = r.id)
+            ), last AS (
+                SELECT DISTINCT ON (diagnosis_id) * FROM valid WHERE NOT instrument = ANY(%(findings)s) ORDER BY diagnosis_id, seq DESC
+            )
+            SELECT c.id AS diagnosis_id, c.circuit_version_id, coalesce(l.seq, 0) AS seq, coalesce(l.controls, '{}') AS controls,
+                   coalesce(l.unplugged, '{}') AS unplugged,
+                   (SELECT coalesce(json_agg(json_build_array(v.seq, v.red) ORDER BY v.seq), '[]') FROM valid v
+                    WHERE v.diagnosis_id = c.id AND v.instrument = ANY(%(exchanges)s) AND NOT EXISTS (
+                        SELECT 1 FROM repair p WHERE p.diagnosis_id = c.id AND p.seq > v.seq AND v.red = ANY(p.units))) AS on_trial
+            FROM circuit_diagnosis c LEFT JOIN last l ON l.diagnosis_id = c.id
+            WHERE c.job_id = %(job)s AND EXISTS (SELECT 1 FROM valid v WHERE v.diagnosis_id = c.id) ORDER BY c.seq
+            """,
+            {"job": job_id, "findings": list(findings), "exchanges": list(exchanges)},
         ).fetchall()
 
 

@@ -59,6 +59,7 @@ class Job:
     conclusion_group: str | None
     created_at: datetime
     touched_at: datetime
+    erased_at: datetime | None
     by: str | None
 
 
@@ -86,7 +87,7 @@ _JOB = """
                  WHERE c.job_id = j.id ORDER BY c.seq) AS circuits,
            (SELECT count(*) FROM reading r WHERE r.job_id = j.id
               AND NOT EXISTS (SELECT 1 FROM voided_reading t WHERE t.reading_id = r.id))::int AS readings,
-           last.sentence AS conclusion, last.fault_group AS conclusion_group, j.created_at, j.touched_at, a.name AS by
+           last.sentence AS conclusion, last.fault_group AS conclusion_group, j.created_at, j.touched_at, j.erased_at, a.name AS by
     FROM job j
     JOIN vehicle v ON v.id = j.vehicle_id
     LEFT JOIN account a ON a.id = j.account_id
@@ -110,6 +111,11 @@ def next_seq(db: Db, job_id: UUID) -> int | None:
         "UPDATE job SET last_seq = last_seq + 1, touched_at = now() WHERE id = %s RETURNING last_seq", (job_id,)
     ).fetchone()
     return None if row is None else int(row[0])
+
+
+def lock(db: Db, job_id: UUID) -> None:
+    """Hold a job until the end of the transaction: nothing is added to it meanwhile."""
+    db.execute("SELECT 1 FROM job WHERE id = %s FOR UPDATE", (job_id,))
 
 
 def create_job(db: Db, job: NewJob) -> UUID:
@@ -162,6 +168,20 @@ def search_jobs(db: Db, query: tuple[str, str], before: int | None = None, limit
             """,
             {"simple": query[0], "english": query[1], "before": before, "limit": limit, "stage": stage},
         ).fetchall()
+
+
+def workshops_with_search_due(db: Db) -> list[UUID]:
+    """Workshops that have jobs whose searched text is to be put together anew."""
+    return [row[0] for row in db.execute("SELECT workshops_with_search_due()").fetchall()]
+
+
+def refresh_search(db: Db, most: int) -> int:
+    """Put together what is searched for, of up to so many of this workshop's jobs that are due; how many there were."""
+    due = db.execute("SELECT job_id, max(id) FROM search_due GROUP BY job_id ORDER BY min(id) LIMIT %s", (most,)).fetchall()
+    for job_id, upto in due:
+        db.execute("UPDATE job SET search = job_search_text(id) WHERE id = %s", (job_id,))
+        db.execute("DELETE FROM search_due WHERE job_id = %s AND id <= %s", (job_id, upto))
+    return len(due)
 
 
 def job_by_id(db: Db, job_id: UUID) -> Job | None:

@@ -22,6 +22,8 @@ from psycopg.conninfo import make_conninfo
 
 from sondar.store.database import APPLICATION_ROLE
 
+DEAD_WITHIN_S = 20.0
+"""What is left of a killed server has ended by then."""
 USER = "sondar"
 DATABASE = "sondar"
 
@@ -65,6 +67,7 @@ class LocalServer:
             self._initialise()
         port = self._running_port() if self.is_running() else None
         if port is None:
+            self._clear_away_dead()
             port = self._start()
         self._create_database(port)
         return self.dsn(port)
@@ -99,6 +102,32 @@ class LocalServer:
         except (OSError, IndexError):
             return False
         return state != "Z"  # ended, and nobody has asked for its result yet
+
+    def _clear_away_dead(self) -> None:
+        """Take away the lock of a main process that was killed and that nobody has asked for its result (a container without an init).
+
+        PostgreSQL asks the kernel whether the number is in use, and of such a process the kernel says yes for ever. The server's other
+        processes work in its data folder and end by themselves; the lock goes only when none of them is left.
+        """
+        process, lock = self.process(), self.data / "postmaster.pid"
+        if process is None or not Path(f"/proc/{process}").exists():
+            return  # PostgreSQL itself sees that it is gone
+        deadline = time.monotonic() + DEAD_WITHIN_S
+        while self._works_in_data():
+            if time.monotonic() > deadline:
+                return
+            time.sleep(0.1)
+        lock.unlink(missing_ok=True)
+
+    def _works_in_data(self) -> bool:
+        data = self.data.resolve()
+        for entry in Path("/proc").glob("[0-9]*/cwd"):
+            try:
+                if entry.resolve(strict=True) == data:
+                    return True
+            except OSError:
+                continue
+        return False
 
     def stop(self, mode: str = "fast") -> None:
         """Stop the server (``fast`` rolls back open transactions, ``immediate`` is a crash)."""
@@ -184,6 +213,15 @@ def _programs() -> Path:
     if on_path is None:
         raise ServerError("no PostgreSQL server programs: install Debian's package postgresql")
     return Path(on_path).resolve().parent
+
+
+def program(name: str) -> str:
+    """Path of one of PostgreSQL's programs, of the same version as the server.
+
+    Raises:
+        ServerError: PostgreSQL is not installed.
+    """
+    return str(_programs() / name)
 
 
 def _service_user() -> pwd.struct_passwd:

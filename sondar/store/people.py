@@ -28,6 +28,10 @@ class Workshop:
     distance_unit: str
     temperature_unit: str
     tools: list[str]
+    alone: bool
+    show_examples: bool
+    photo_quota_mb: int
+    erase_after_months: int | None
     version: int
 
 
@@ -116,7 +120,8 @@ class AuditEntry:
     by: str | None
 
 
-_WORKSHOP = "id, name, rate_per_hour, currency, decision_threshold, distance_unit, temperature_unit, tools, version"
+_WORKSHOP = "id, name, rate_per_hour, currency, decision_threshold, distance_unit, temperature_unit, tools, alone, show_examples, photo_quota_mb"
+_WORKSHOP += ", erase_after_months, version"
 _ACCOUNT = "id, sign_in, name, role, active, theme, created_at"
 _METER = "id, name, volts_percent, volts_floor, ohms_percent, ohms_floor, active"
 
@@ -135,11 +140,11 @@ def any_workshop(db: Db) -> bool:
     return bool(row and row[0])
 
 
-def create_workshop(db: Db, name: str) -> UUID:
+def create_workshop(db: Db, name: str, *, alone: bool = False) -> UUID:
     """A new workshop; the transaction goes on inside it."""
     made = uuid4()
     act_for(db, made)
-    db.execute("INSERT INTO workshop (id, name) VALUES (%s, %s)", (made, name))
+    db.execute("INSERT INTO workshop (id, name, alone) VALUES (%s, %s, %s)", (made, name, alone))
     return made
 
 
@@ -153,7 +158,8 @@ def workshop(db: Db) -> Workshop:
 
 def change_workshop(db: Db, version: int, values: dict[str, Any]) -> bool:
     """New settings if nobody changed them since ``version``; False otherwise."""
-    columns = ("name", "rate_per_hour", "currency", "decision_threshold", "distance_unit", "temperature_unit", "tools")
+    columns = ("name", "rate_per_hour", "currency", "decision_threshold", "distance_unit", "temperature_unit", "tools",
+               "alone", "show_examples", "photo_quota_mb", "erase_after_months")  # fmt: skip
     row = db.execute(
         f"UPDATE workshop SET {', '.join(f'{c} = %({c})s' for c in columns)}, version = version + 1 "
         "WHERE id = current_workshop() AND version = %(version)s RETURNING id",
@@ -177,13 +183,13 @@ def create_account(db: Db, sign_in: str, name: str, role: str, password_hash: st
 def accounts(db: Db) -> list[Account]:
     """Everyone of the workshop, by name."""
     with db.cursor(row_factory=class_row(Account)) as cursor:
-        return cursor.execute("SELECT " + _ACCOUNT + " FROM account ORDER BY active DESC, name").fetchall()
+        return cursor.execute("SELECT " + _ACCOUNT + " FROM account WHERE NOT program ORDER BY active DESC, name").fetchall()
 
 
 def account(db: Db, account_id: UUID) -> Account | None:
     """One account of the workshop."""
     with db.cursor(row_factory=class_row(Account)) as cursor:
-        return cursor.execute("SELECT " + _ACCOUNT + " FROM account WHERE id = %s", (account_id,)).fetchone()
+        return cursor.execute("SELECT " + _ACCOUNT + " FROM account WHERE id = %s AND NOT program", (account_id,)).fetchone()
 
 
 def active_leads(db: Db) -> int:

@@ -47,6 +47,7 @@ class VehicleModel:
     model: str
     title: str
     source_text: str
+    example: bool = False
 
 
 _VEHICLE = """
@@ -55,7 +56,7 @@ _VEHICLE = """
            (SELECT max(created_at) FROM job j WHERE j.vehicle_id = v.id) AS last_seen
     FROM vehicle v
 """
-_MODEL = "id, slug, version, make, model, title, source_text"
+_MODEL = "id, slug, version, make, model, title, source_text, workshop_id IS NULL AS example"
 
 
 def create_vehicle(db: Db, vehicle: NewVehicle) -> UUID:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from uuid import UUID
 
+from flask import Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from sondar.store import jobs as job_store
@@ -52,6 +53,7 @@ class JobView(BaseModel):
     last_seq: int = Field(description="Sequence number of the newest entry.")
     created_at: datetime
     touched_at: datetime
+    erased_at: datetime | None = Field(description="When plate, VIN and photographs were erased.")
     by: str | None
 
 
@@ -95,6 +97,11 @@ class MeterView(BaseModel):
     volts_floor: float
     ohms_percent: float
     ohms_floor: float
+
+
+def as_json(text: bytes, status: int = 200) -> Response:
+    """A view that a worker has made, as the answer."""
+    return Response(text, status, content_type="application/json")
 
 
 def job_view(job: job_store.Job) -> JobView:

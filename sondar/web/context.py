@@ -37,6 +37,4 @@ def signed_in() -> Session:
 def workspace() -> Workspace:
     """The workshop as this request's person works in it; nobody's if none is signed in."""
     held, person = services(), current()
-    return Workspace(
-        held.pool, held.computed, held.devices, person.workshop_id if person else None, person.account_id if person else None
-    )
+    return held.workspace(person.workshop_id if person else None, person.account_id if person else None)

@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 import psycopg
 import structlog
-from flask import Flask, Response, json
+from flask import Flask, Response, json, request
 from psycopg_pool import PoolTimeout
 from pydantic import BaseModel, Field, ValidationError
 from werkzeug.exceptions import HTTPException
 
+from sondar.computing.asking import NobodyWaitsError, StillWorkingError
 from sondar.core.errors import (
+    BusyError,
     ConflictError,
     FieldProblem,
     InvalidError,
@@ -26,7 +28,7 @@ from sondar.core.errors import (
 log = structlog.get_logger()
 
 STATUS: tuple[tuple[type[RefusedError], int], ...] = (
-    (NotFoundError, 404), (ConflictError, 409), (TooLargeError, 413), (InvalidError, 422), (UnavailableError, 502),
+    (NotFoundError, 404), (ConflictError, 409), (TooLargeError, 413), (InvalidError, 422), (UnavailableError, 502), (BusyError, 503),
 )  # fmt: skip
 """Status of every branch of the error tree."""
 
@@ -47,6 +49,12 @@ class ProblemDetails(BaseModel):
     status: int
     detail: str
     errors: list[FieldProblemModel] = Field(default_factory=list)
+
+
+class Working(BaseModel):
+    """Status 202: it is still being worked out; ``working`` says how far it is. The same request again gets the answer."""
+
+    working: str
 
 
 class HttpError(Exception):
@@ -73,13 +81,31 @@ def invalid_fields(error: ValidationError) -> Response:
     return problem(422, "Some fields are not right", f"{found[0].field}: {found[0].message}", found)
 
 
-def register(app: Flask) -> None:
-    """Turn each branch of the error tree into a status and a body."""
+def register(app: Flask, database_answers: Callable[[], bool], pool_state: Callable[[], Mapping[str, int]]) -> None:
+    """Turn each branch of the error tree into a status and a body.
+
+    Args:
+        database_answers: False if the database is away. pool_state: figures of the pool, logged where it had nothing to lend.
+    """
 
     @app.errorhandler(RefusedError)
     def _refused(error: RefusedError) -> Response:
         status = next(status for branch, status in STATUS if isinstance(error, branch))
-        return problem(status, error.title, error.detail, error.problems, **error.facts)
+        answer = problem(status, error.title, error.detail, error.problems, **error.facts)
+        if isinstance(error, BusyError):
+            answer.headers["Retry-After"] = "2"
+        return answer
+
+    @app.errorhandler(StillWorkingError)
+    def _working(error: StillWorkingError) -> Response:
+        # What was sent is stored. The same request again (a client key is known again) hears how far it is, or gets the answer.
+        answer = Response(json.dumps(Working(working=error.progress).model_dump()), 202, content_type="application/json")
+        answer.headers["Retry-After"] = "1"
+        return answer
+
+    @app.errorhandler(NobodyWaitsError)
+    def _gone(_error: NobodyWaitsError) -> Response:
+        return Response(status=499)
 
     @app.errorhandler(HttpError)
     def _http_only(error: HttpError) -> Response:
@@ -98,12 +124,32 @@ def register(app: Flask) -> None:
         said = "One of the values holds characters or numbers that cannot be stored. Nothing was stored."
         return problem(422, "A value cannot be stored", said)
 
-    @app.errorhandler(psycopg.OperationalError)
     @app.errorhandler(PoolTimeout)
+    def _busy(error: PoolTimeout) -> Response:
+        if database_answers():
+            log.warning("no_connection_free", error=str(error), pool=pool_state())
+            answer = problem(503, "Busy", "Nothing was stored by this request: too much was asked for at once. Try again.")
+            answer.headers["Retry-After"] = "2"
+            return answer
+        return _database(error)
+
+    @app.errorhandler(psycopg.OperationalError)
     def _database(error: Exception) -> Response:
         log.warning("database_unreachable", error=str(error))
         said = "Nothing was stored by this request. It will work again when the database is back."
         return problem(503, "Database not reachable", said)
+
+    @app.errorhandler(psycopg.errors.ReadOnlySqlTransaction)
+    def _read_only(error: Exception) -> Response:
+        log.warning("database_read_only", error=str(error))
+        said = "The database takes no writing at the moment. Nothing was stored; what you type is kept in this browser."
+        return problem(503, "Nothing can be written", said)
+
+    @app.errorhandler(RecursionError)
+    def _deep(_error: RecursionError) -> Response:
+        return problem(
+            400, "Nested too deeply", "What was sent has lists or objects in one another by the hundred. Nothing was stored."
+        )
 
     @app.errorhandler(HTTPException)
     def _http(error: HTTPException) -> Response:
@@ -111,6 +157,8 @@ def register(app: Flask) -> None:
 
     @app.errorhandler(Exception)
     def _unexpected(error: Exception) -> Response:
-        log.exception("unexpected_error", error=str(error))
-        said = "An internal error. What you entered before is kept. Try again; if it stays, report it."
+        number = request.headers.get("X-Request-Id", "")
+        log.exception("unexpected_error", error=str(error), request=number)
+        said = "An internal error. What you entered before is kept. Try again; if it stays, report it"
+        said += f" with the number {number}." if number else "."
         return problem(500, "Internal error", said)

@@ -7,12 +7,14 @@ import os
 import shutil
 import tempfile
 import threading
+import urllib.error
 import urllib.request
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass
 from http.cookiejar import CookieJar
 from pathlib import Path
+from types import MappingProxyType
 from typing import Any
 from urllib.parse import urlencode
 
@@ -31,11 +33,12 @@ from selenium.webdriver.support.ui import WebDriverWait
 from sondar import demo
 from sondar.core.circuit.network import Circuit
 from sondar.core.quantities import format_si
-from sondar.simulators.bench_meter import MeterServer, vehicles_from
+from sondar.simulators.bench_meter import DescribedVehicles, MeterServer
 from sondar.simulators.vehicle import SimulatedVehicle
 from sondar.store.database import migrate, open_pool
 from sondar.store.local_server import LocalServer
 from tests.web.test_durability import free_port, kill_hard, start_application
+from tests.workers import workers
 
 PATIENCE_S = float(os.environ.get("SONDAR_TEST_PATIENCE_S", "90"))  # a loaded machine is not a failure
 FLAGS = (
@@ -71,7 +74,13 @@ class Caller:
 
     def be(self, name: str, theme: str) -> tuple[str, str]:
         """Sign in if the session has ended meanwhile, and choose the theme; name and value of the cookie."""
-        me = self("GET", "/session")
+        for attempt in range(6):  # an application that has long been idle may be busy for its first wait
+            try:
+                me = self("GET", "/session")
+                break
+            except urllib.error.HTTPError as error:
+                if error.code != 503 or attempt == 5:
+                    raise
         if not me["signed_in"]:
             me = self("POST", "/session", {"sign_in": name, "password": demo.PASSWORD})
         if me["theme"] != theme:
@@ -83,14 +92,14 @@ class Caller:
 class Site:
     """The running application: address, and a way to stop and start it."""
 
-    def __init__(self, dsn: str, meter: str, vehicles: str = "") -> None:
-        self.dsn, self.meter, self.vehicles = dsn, meter, vehicles
+    def __init__(self, dsn: str, meter: str, vehicles: str = "", environment: Mapping[str, str] = MappingProxyType({})) -> None:
+        self.dsn, self.meter, self.vehicles, self.environment = dsn, meter, vehicles, environment
         self.port = free_port()
         self.people: dict[str, Caller] = {}
         self.start()
 
     def start(self) -> None:
-        self.process = start_application(self.dsn, self.port, self.meter, self.vehicles)
+        self.process = start_application(self.dsn, self.port, self.meter, self.vehicles, self.environment)
 
     def kill(self) -> None:
         kill_hard(self.process)
@@ -111,9 +120,9 @@ def site(postgres: LocalServer) -> Iterator[Site]:
         demo.seed(pool)
     folder = Path(tempfile.mkdtemp(prefix="sondar-browser-"))
     demo.write_vehicles(folder / "vehicles.json")
-    with MeterServer(vehicles_from(folder / "vehicles.json")) as meter:
+    with workers() as asked, MeterServer(DescribedVehicles(folder / "vehicles.json")) as meter:
         threading.Thread(target=meter.serve_forever, daemon=True).start()
-        running = Site(postgres.application_dsn(dsn), meter.address, json.dumps(demo.serve_vehicles()))
+        running = Site(postgres.application_dsn(dsn), meter.address, json.dumps(demo.serve_vehicles()), asked)
         yield running
         running.kill()
         meter.shutdown()

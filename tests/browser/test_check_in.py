@@ -309,12 +309,12 @@ def test_the_workshop_reads_in_its_own_units(page: Page, tern_job: str) -> None:
         field.send_keys("62000", Keys.TAB)
         page.wait(lambda: "mileage_km" in page.api("GET", f"/jobs/{tern_job}")["answers"], "the answer")
         assert page.api("GET", f"/jobs/{tern_job}")["answers"]["mileage_km"]["value"] == 99779
-        assert (
-            page.driver.find_element(By.XPATH, "//label[contains(., 'Part temperature')]/following-sibling::input").get_attribute(
-                "value"
-            )
-            == "68"
-        )
+        degrees = page.driver.find_element(By.XPATH, "//label[contains(., 'Part temperature')]/following-sibling::input")
+        assert degrees.get_attribute("value") == "", "nobody has measured it"
+        assert degrees.get_attribute("placeholder") == "not measured, 68 assumed"
+        degrees.send_keys("50", Keys.TAB)
+        page.wait(lambda: "temperature_c" in page.api("GET", f"/jobs/{tern_job}")["answers"], "the answer")
+        assert page.api("GET", f"/jobs/{tern_job}")["answers"]["temperature_c"]["value"] == 10
     finally:
         now = page.api("GET", "/session")["workshop"]
         page.api("PUT", "/workshop", {**changed, "version": now["version"]})

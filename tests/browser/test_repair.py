@@ -62,3 +62,21 @@ def test_a_job_is_not_closed_before_the_proof(page: Page, cut: str) -> None:
     stage.send_keys("closed")
     page.see("have not been within the expected range yet")
     assert page.api("GET", f"/jobs/{job}")["job"]["stage"] == "verify"
+
+
+def test_a_job_is_closed_once_everything_is_put_back(page: Page, cut: str) -> None:
+    job = page.api("GET", f"/diagnoses/{cut}")["job"]["id"]
+    page.open(f"/jobs/{job}")
+    page.see("To put back")
+    stage = page.wait(lambda: [s for s in page.all("select") if "verify" in s.text], "the stage")[0]
+    stage.send_keys("closed")
+    page.see("Put back first")
+    left = len(page.all("section[aria-label='To put back'] input"))
+    assert left >= 1
+    for _ in range(left):
+        box = page.find("section[aria-label='To put back'] input:not(:checked):not(:disabled)")
+        box.click()
+        page.wait(lambda box=box: box.is_selected(), "the tick to be kept")
+    page.see("All put back")
+    page.wait(lambda: [s for s in page.all("select") if "verify" in s.text], "the stage")[0].send_keys("closed")
+    page.wait(lambda: page.api("GET", f"/jobs/{job}")["job"]["stage"] == "closed", "the job to be closed")

@@ -4,6 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from sondar.core.code_files import parse_code_file
 from sondar.core.codes import (
     CodeTextError,
     FoundCode,
@@ -14,7 +15,6 @@ from sondar.core.codes import (
     evidence_weight,
     is_stored,
     number_of_code,
-    parse_code_file,
     parse_codes,
     status_words,
 )

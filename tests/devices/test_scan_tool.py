@@ -37,7 +37,8 @@ def server(clock: Clock) -> Iterator[DoipServer]:
         HiddenFault("B42.bias", "+18% of the reference", "conditional"),
         HiddenFault("B6.open", "open", "gone"),
     ]
-    made = DoipServer(DiagnosticVehicle(library_network("halden-tern"), faults, VIN, clock=clock))
+    made = DoipServer(lambda: DiagnosticVehicle(library_network("halden-tern"), faults, VIN, clock=clock))
+    assert made.vehicle is not None  # worked out before anybody asks, so that nothing is pending
     threading.Thread(target=made.serve_forever, daemon=True).start()
     yield made
     made.shutdown()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 import pytest
 
@@ -20,7 +20,7 @@ def vehicles(fan: Circuit) -> dict[str, SimulatedVehicle]:
 
 
 @pytest.fixture(scope="module")
-def meter(vehicles: dict[str, SimulatedVehicle]) -> Iterator[str]:
+def meter(vehicles: Mapping[str, SimulatedVehicle]) -> Iterator[str]:
     with MeterServer(vehicles) as server:
         threading.Thread(target=server.serve_forever, daemon=True).start()
         yield server.address
@@ -53,7 +53,7 @@ def test_no_meter_and_unknown_vehicle_say_what_to_do(meter: str, fan: Circuit) -
         read_meter(meter, "voltmeter", place(fan, "ghost", "X3.85"))
 
 
-def test_protocol_errors_are_reported_as_scpi_does(vehicles: dict[str, SimulatedVehicle]) -> None:
+def test_protocol_errors_are_reported_as_scpi_does(vehicles: Mapping[str, SimulatedVehicle]) -> None:
     session = MeterSession(vehicles)
     assert session.answer("*IDN?") == "Sondar,Simulated bench meter,0,1"
     assert session.answer("MEAS:TEMP?") is None

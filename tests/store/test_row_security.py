@@ -19,6 +19,7 @@ from tests.store.test_store import new_reading
 OWNED = (
     "account", "session", "audit", "meter", "vehicle", "job", "reading", "voided_reading", "exclusion", "conclusion", "circuit_diagnosis",
     "answer", "note", "code_scan", "scanned_code", "clearing", "code_meaning", "photo", "share", "diagnostic_procedure", "statement", "device",
+    "search_due",
 )  # fmt: skip
 
 
@@ -137,6 +138,7 @@ def test_the_application_may_not(app: psycopg.Connection, mine_and_theirs: tuple
 def test_a_search_stays_inside(app: psycopg.Connection, mine_and_theirs: tuple[UUID, UUID]) -> None:
     own, other = mine_and_theirs
     act_for(app, own)
+    jobs.refresh_search(app, 10)
     assert len(jobs.search_jobs(app, ("kelp", "kelp"))) == 1
     act_for(app, other)
     assert jobs.search_jobs(app, ("kelp", "kelp")) == []

@@ -5,7 +5,7 @@ from uuid import uuid4
 import psycopg
 import pytest
 
-from sondar.app.measuring import reading_of
+from sondar.app.judging import reading_of
 from sondar.core.circuit.model import Setup
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.instruments.base import Test
@@ -46,6 +46,11 @@ def test_migrations_run_from_empty_and_once(postgres: LocalServer) -> None:
         "0005.words",
         "0006.repairs",
         "0007.guards",
+        "0008.same-again",
+        "0009.search",
+        "0010.ready",
+        "0011.tells",
+        "0012.housekeeping",
     ]
     assert migrate(fresh) == []
     with psycopg.connect(fresh) as db:
@@ -117,7 +122,16 @@ def test_jobs_of_an_earlier_version_stay_readable(postgres: LocalServer, ambient
             """,
             (job_id, chase[0]),
         )
-    assert migrate(earlier) == ["0005.words", "0006.repairs", "0007.guards"]
+    assert migrate(earlier) == [
+        "0005.words",
+        "0006.repairs",
+        "0007.guards",
+        "0008.same-again",
+        "0009.search",
+        "0010.ready",
+        "0011.tells",
+        "0012.housekeeping",
+    ]
     with psycopg.connect(earlier) as db:
         act_for(db, workshop[0])
         found = jobs.job_by_id(db, job_id)

@@ -13,7 +13,7 @@ from flask.testing import FlaskClient
 from sondar.demo import load_library
 from sondar.store import people
 from sondar.store.database import act_for
-from sondar.web import create_app
+from sondar.web.application import create_app
 from sondar.web.auth import hash_password
 from sondar.web.services import Services
 from tests.conftest import AMBIENT_TEXT
@@ -56,14 +56,19 @@ class Door:
             me = client.post("/api/v1/session", json={"sign_in": sign_in, "password": PASSWORD}).get_json()
             client.environ_base["HTTP_X_CSRF_TOKEN"] = me["csrf"]
             self.known[sign_in] = client
+        # Idle for minutes beside tests that start whole servers, a pool has been seen to lend nothing until one wait has run out.
+        for _ in range(6):
+            if self.known[sign_in].get("/api/v1/health").status_code == 200:
+                break
         return self.known[sign_in]
 
 
 @pytest.fixture(scope="session")
 def door(app_dsn: str, workshops: dict[str, str]) -> Iterator[Door]:
     app = create_app(app_dsn, "", prepare=False, vehicles={})
-    yield Door(app, {})
     held: Services = app.extensions["sondar"]
+    held.pool.timeout = 10
+    yield Door(app, {})
     held.close()
 
 

@@ -126,6 +126,25 @@ def test_preview_reckons_any_test_and_explains_a_refusal(client: FlaskClient, jo
     assert "overload a module's input" in lamp.get_json()["detail"]
 
 
+def test_what_is_foreseen_for_a_result_is_what_stands_after_it(client: FlaskClient, job: dict[str, Any]) -> None:
+    url = f"/api/v1/diagnoses/{job['diagnosis']}"
+    before = client.get(url).get_json()
+    foreseen = client.get(f"{url}/foreseen").get_json()
+    assert foreseen["evidence_seq"] == before["evidence_seq"]
+    assert foreseen["test"] == before["assessment"]["proposals"][0]["test"]
+    assert 2 <= len(foreseen["results"]) <= 3
+    result = next(item for item in foreseen["results"] if not item["settled"])
+    assert result["then"], "two readings ahead"
+    test = foreseen["test"]
+    entry = result["word"] or f"{0.5 * (result['low'] + result['high']):.4g}"
+    setup = {"controls": test["setup"]["controls"], "unplugged": test["setup"]["unplugged"]}
+    body = {"client_key": str(uuid4()), "instrument": test["instrument"], "red": test["red"], "black": test["black"]}
+    after = client.post(f"{url}/readings", json={**body, "setup": setup, "entry": entry}).get_json()
+    assert after["assessment"]["proposals"][0]["test"] == result["proposal"]["test"]
+    assert client.get(url).get_json()["readings"][0]["entry"] == entry, "looking ahead stored nothing"
+    assert len(after["readings"]) == 1
+
+
 def test_a_job_comes_to_a_conclusion_that_is_kept(client: FlaskClient, job: dict[str, Any]) -> None:
     url = f"/api/v1/diagnoses/{job['diagnosis']}"
     apart = {"controls": {"key": "on"}, "unplugged": ["X31"]}
@@ -139,7 +158,9 @@ def test_a_job_comes_to_a_conclusion_that_is_kept(client: FlaskClient, job: dict
     assert measuring["assessment"]["suspects"][0]["probability"] > 0.8, measuring["assessment"]["suspects"][:3]
     assert conclusion["units"] == ["B9"]
     assert conclusion["group"] == "component"
-    concluded = client.post(f"{url}/conclusion", json={"client_key": str(uuid4())}).get_json()
+    concluded = client.post(
+        f"{url}/conclusion", json={"client_key": str(uuid4()), "seen_seq": measuring["evidence_seq"]}
+    ).get_json()
     assert concluded["job"]["stage"] == "diagnosis"
     assert "Ambient sensor" in concluded["job"]["conclusion"]
     assert all(e["weight_ban"] > -1 for e in concluded["assessment"]["suspects"][0]["evidence"])

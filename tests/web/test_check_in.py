@@ -18,6 +18,7 @@ from PIL import Image
 from sondar.circuit_files import library_network
 from sondar.simulators.diagnostic_vehicle import DiagnosticVehicle, DoipServer, HiddenFault
 from tests.web.conftest import Door, reading
+from tests.web.test_search import until_found
 
 Detail = dict[str, Any]
 REAR_GROUND_CODES = "BCM: B1D10 confirmed\nBCM: B1D11 confirmed\nBCM: U0157 confirmed\nECM: P0236 history\nECM: P0118 history"
@@ -223,7 +224,7 @@ def test_an_unknown_code_is_described_once_for_the_whole_workshop(door: Door, cl
 def interface(door: Door) -> Iterator[DoipServer]:
     """A van with an open rear ground and an old coolant code, connected to every job that has no vehicle of its own."""
     faults = [HiddenFault("W66.open", "open"), HiddenFault("B6.open", "open", "gone")]
-    server = DoipServer(DiagnosticVehicle(library_network("halden-tern"), faults, "WHDTRN16X00002709", speed=10.0))
+    server = DoipServer(lambda: DiagnosticVehicle(library_network("halden-tern"), faults, "WHDTRN16X00002709", speed=10.0))
     threading.Thread(target=server.serve_forever, daemon=True).start()
     held = door.app.extensions["sondar"]
     door.app.extensions["sondar"] = replace(held, devices=replace(held.devices, vehicles={"": server.address}))
@@ -389,7 +390,7 @@ def test_a_job_is_found_by_what_people_remember(door: Door, client: FlaskClient)
         json={"client_key": key(), "body": "The engine computer was opened before; marmalade inside."},
     )
     for question in ("PA55SEEK", "pa 55 seek", "p0193", "marmalade", "ECU marmalade", "engine control unit marmal"):
-        assert job_id in found_by(client, question), question
+        until_found(client, question, lambda found: job_id in [j["id"] for j in found])
     assert job_id not in found_by(client, "marmalade P0480"), "all words must be there"
     assert found_by(door("mole-lead"), "marmalade") == [], "another workshop finds nothing"
     assert client.get("/api/v1/jobs", query_string={"q": "') & !! :*"}).status_code == 200

@@ -11,8 +11,10 @@ import sys
 import time
 import urllib.error
 import urllib.request
+from collections.abc import Mapping
 from http.cookiejar import CookieJar
 from pathlib import Path
+from types import MappingProxyType
 from typing import Any
 from uuid import uuid4
 
@@ -57,11 +59,14 @@ class Caller:
             return json.load(answer)
 
 
-def start_application(dsn: str, port: int, meter: str = "", vehicles: str = "") -> subprocess.Popen[bytes]:
+def start_application(
+    dsn: str, port: int, meter: str = "", vehicles: str = "", more: Mapping[str, str] = MappingProxyType({})
+) -> subprocess.Popen[bytes]:
     process = subprocess.Popen(
         [sys.executable, "-m", "sondar.serving", "--port", str(port)],
         cwd=ROOT, start_new_session=True,
-        env={**os.environ, "SONDAR_DSN": dsn, "SONDAR_METER": meter, "SONDAR_VEHICLES": vehicles, "SONDAR_SECURE_COOKIES": "0"},
+        env={**os.environ, "SONDAR_DSN": dsn, "SONDAR_METER": meter, "SONDAR_VEHICLES": vehicles, "SONDAR_SECURE_COOKIES": "0",
+             "SONDAR_POOL_WAIT_S": "10", **more},  # a loaded machine is not a failure
     )  # fmt: skip
     wait_until_healthy(port)
     return process

@@ -15,7 +15,7 @@ from sondar.demo import load_library
 from sondar.store import people
 from sondar.store.database import migrate
 from sondar.store.local_server import LocalServer
-from sondar.web import create_app
+from sondar.web.application import create_app
 from sondar.web.auth import hash_password
 from tests.conftest import AMBIENT_TEXT, ROOT
 from tests.web.conftest import PASSWORD
@@ -92,6 +92,7 @@ def not_a_server_error_unless_said(response: Any, case: Any) -> None:
 
 
 def test_the_made_up_requests_reached_the_views() -> None:
+    print(f"{sum(seen.values())} made-up requests, by status: {dict(sorted(seen.items()))}")
     assert sum(seen.values()) > 30 * EXAMPLES
     assert 401 not in seen, seen
     assert sum(count for status, count in seen.items() if status < 300) > 5 * EXAMPLES, seen

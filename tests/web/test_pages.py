@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from flask.testing import FlaskClient
 
-from sondar.web import FRONTEND
+from sondar.web.application import FRONTEND
 
 
 def test_every_screen_address_gets_the_page(client: FlaskClient) -> None:

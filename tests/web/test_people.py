@@ -14,7 +14,8 @@ from sondar.store import people
 from sondar.store.database import migrate
 from sondar.store.local_server import LocalServer
 from sondar.store.people import Failures
-from sondar.web import auth, create_app
+from sondar.web import auth
+from sondar.web.application import create_app
 from sondar.web.auth import FREE, FREE_ADDRESS, FREE_ANYWHERE, LONGEST_S, delay_s
 from tests.web.conftest import PASSWORD, Door
 

@@ -28,6 +28,13 @@ def repair(client: FlaskClient, cut: dict[str, Any], **more: Any) -> Any:
     return client.post(f"{cut['url']}/repairs", json=body)
 
 
+def put_back(client: FlaskClient, cut: dict[str, Any]) -> None:
+    """Say that everything is as it was."""
+    job = client.get(f"/api/v1/jobs/{cut['id']}").get_json()
+    body = {"client_key": str(uuid4()), "value": [item["key"] for item in job["put_back"]], "seen_seq": job["job"]["last_seq"]}
+    assert client.put(f"/api/v1/jobs/{cut['id']}/answers/put_back", json=body).status_code == 200
+
+
 def close(client: FlaskClient, cut: dict[str, Any]) -> Any:
     body = {"client_key": str(uuid4()), "value": "closed", "seen_seq": 0}
     return client.put(f"/api/v1/jobs/{cut['id']}/answers/stage", json=body)
@@ -64,10 +71,12 @@ def test_a_job_is_closed_when_what_failed_is_within_its_range(client: FlaskClien
     proved = client.post(f"{cut['url']}/readings", json=reading("2.76", red="X2.11")).get_json()
     assert all(item["passed"] for item in proved["to_verify"])
     assert "After the repair" in proved["assessment"]["conclusion"]["sentence"]
+    put_back(client, cut)
     assert close(client, cut).status_code == 200
 
 
 def test_a_job_without_a_repair_is_closed_as_ever(client: FlaskClient, cut: dict[str, Any]) -> None:
+    put_back(client, cut)
     assert close(client, cut).status_code == 200
 
 

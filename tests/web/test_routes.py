@@ -53,6 +53,7 @@ class Route:
 
 ROUTES: dict[str, Route] = {
     "GET /health": Route("nobody", 200, elsewhere=200),
+    "GET /ready": Route("nobody", 200, elsewhere=200),
     "GET /setup": Route("nobody", 200, elsewhere=200),
     "POST /setup": Route("nobody", 409, lambda: {"code": "x", "workshop": "w", "name": "n", "sign_in": "nn", "password": "p"}, 409),
     "GET /session": Route("nobody", 200, elsewhere=200),
@@ -72,6 +73,12 @@ ROUTES: dict[str, Route] = {
     "GET /diagnoses/{diagnosis_id}/procedures/{procedure_id}": Route("read-only", 200),
     "GET /diagnoses/{diagnosis_id}/procedures/{procedure_id}/comparison": Route("read-only", 200),
     "GET /diagnoses/{diagnosis_id}/expected-values": Route("read-only", 200),
+    "GET /programs": Route("lead", 200, elsewhere=200),
+    "POST /programs": Route("lead", 201, lambda: {"name": "Parts program", "role": "read-only"}, 201),
+    "DELETE /programs/{program_id}": Route("lead", 200),
+    "POST /jobs/{job_id}/erasure": Route("lead", 200, lambda: {"words": False}),
+    "GET /workshop/storage": Route("read-only", 200, elsewhere=200),
+    "GET /diagnoses/{diagnosis_id}/foreseen": Route("read-only", 200),
     "POST /diagnoses/{diagnosis_id}/repairs": Route("technician", 201, lambda: {**key(), "units": ["W1"], "action": "Replaced"}),
     "POST /diagnoses/{diagnosis_id}/exclusions": Route("technician", 200, lambda: {**key(), "kind": "point", "name": "X12", "excluded": False}),
     "POST /diagnoses/{diagnosis_id}/meter": Route("technician", 502, lambda: TEST),
@@ -79,7 +86,7 @@ ROUTES: dict[str, Route] = {
     "POST /diagnoses/{diagnosis_id}/readings": Route("technician", 201, lambda: reading("4.9")),
     "POST /diagnoses/{diagnosis_id}/readings/{reading_id}/void": Route("technician", 200, lambda: {**key(), "reason": "misread"}),
     "POST /diagnoses/{diagnosis_id}/waveform": Route("read-only", 200, lambda: TEST),
-    "POST /diagnoses/{diagnosis_id}/conclusion": Route("technician", 201, key),
+    "POST /diagnoses/{diagnosis_id}/conclusion": Route("technician", 201, lambda: {**key(), "seen_seq": 10_000}),
     "GET /circuits": Route("read-only", 200, elsewhere=200),
     "POST /circuits": Route("technician", 201, lambda: {"text": AMBIENT_TEXT}, 201),
     "GET /circuits/{version_id}": Route("read-only", 200),
@@ -90,11 +97,13 @@ ROUTES: dict[str, Route] = {
     "POST /jobs/{job_id}/diagnoses": Route("technician", 201, lambda: {**key(), "circuit_version_id": "{version_id}"}),
     "POST /jobs/{job_id}/clearing": Route("technician", 201, lambda: {**key(), "by": "hand"}),
     "PUT /jobs/{job_id}/codes/{code}/meaning": Route("technician", 200, lambda: {"title": "Bilge alarm"}),
+    "GET /events": Route("read-only", 204, elsewhere=204),
     "GET /jobs/{job_id}/events": Route("read-only", 204),
     "POST /jobs/{job_id}/notes": Route("technician", 201, lambda: {**key(), "body": "a note"}),
     "POST /jobs/{job_id}/photos": Route("technician", 201, lambda: "picture"),
     "GET /jobs/{job_id}/photos/{photo_id}": Route("read-only", 200),
     "POST /jobs/{job_id}/scans": Route("technician", 201, lambda: {**key(), "text": "P0073"}),
+    "POST /jobs/{job_id}/scans/preview": Route("technician", 200, lambda: {"text": "P0073"}),
     "POST /jobs/{job_id}/scans/vehicle": Route("technician", 502, key),
     "GET /jobs/{job_id}/shares": Route("read-only", 200),
     "POST /jobs/{job_id}/shares": Route("technician", 201, lambda: {"days": 3}),
@@ -115,7 +124,8 @@ ROUTES: dict[str, Route] = {
     "GET /vehicles/{vehicle_id}": Route("read-only", 200),
     "PUT /workshop": Route("lead", 409, lambda: {"name": "W", "rate_per_hour": 1, "currency": "EUR", "decision_threshold": 0.9,
         "distance_unit": "km",
-                                                 "temperature_unit": "C", "tools": ["voltmeter"], "version": 2_000_000_000}, 409),
+                                                 "temperature_unit": "C", "tools": ["voltmeter"], "alone": False, "show_examples": True,
+                                                 "photo_quota_mb": 5000, "erase_after_months": None, "version": 2_000_000_000}, 409),
     "GET /workshop/sessions": Route("lead", 200, elsewhere=200),
     "DELETE /workshop/sessions/{session_id}": Route("lead", 404),
 }  # fmt: skip
@@ -175,10 +185,11 @@ def things(door: Door) -> Callable[[], dict[str, str]]:
             a for a in lead.post("/api/v1/accounts", json=body).get_json()["accounts"] if a["sign_in"] == body["sign_in"]
         )
         meter = lead.post("/api/v1/meters", json={"name": f"Meter {uuid4().hex[:6]}"}).get_json()["meters"][-1]
+        program = lead.post("/api/v1/programs", json={"name": "Parts", "role": "read-only"}).get_json()["programs"][0]
         procedure = tech.post(f"/api/v1/diagnoses/{diagnosis}/procedures", json={"text": CHART}).get_json()
         return {
             "version_id": version, "job_id": job["id"], "vehicle_id": job["vehicle_id"], "diagnosis_id": diagnosis, "photo_id": photo["id"],
-            "calculator_id": "ohm", "procedure_id": procedure["id"],
+            "calculator_id": "ohm", "program_id": program["id"], "procedure_id": procedure["id"],
             "reading_id": measuring["readings"][0]["id"], "share_id": share["id"], "account_id": account["id"], "meter_id": meter["id"],
             "session_id": str(uuid4()), "token": "no-such-token", "field": "complaint", "code": "P1ABC",
         }  # fmt: skip

@@ -14,7 +14,7 @@ from sondar.core.instruments import INSTRUMENTS
 from sondar.store import evidence
 from sondar.store.database import act_for
 from sondar.store.jobs import STAGES
-from sondar.web import create_app
+from sondar.web.application import create_app
 from tests.conftest import FAN_TEXT
 from tests.web.conftest import reading
 

@@ -1,4 +1,5 @@
 import createClient from "openapi-fetch";
+import { patientFetch } from "./patience";
 import type { components, paths } from "./schema";
 
 export type Schema = components["schemas"];
@@ -14,7 +15,7 @@ export type Triage = Schema["TriageView"];
 export type Code = Schema["CodeView"];
 export type Me = Schema["Me"];
 
-export const api = createClient<paths>({ baseUrl: "" });
+export const api = createClient<paths>({ baseUrl: "", fetch: patientFetch });
 
 let csrf = "";
 

@@ -68,6 +68,22 @@ export const previewQuery = (diagnosisId: string, test: TestIn | null, readings:
       ),
   });
 
+/** `seq` is the last entry that the screen knows; what would follow the next readings is kept for when there is no connection. */
+export const foreseenQuery = (diagnosisId: string, seq: number, wanted: boolean) =>
+  queryOptions({
+    queryKey: ["foreseen", diagnosisId, seq],
+    enabled: wanted,
+    retry: false,
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: async ({ signal }) =>
+      unwrap(
+        await api.GET("/api/v1/diagnoses/{diagnosis_id}/foreseen", {
+          params: { path: { diagnosis_id: diagnosisId } },
+          signal,
+        }),
+      ),
+  });
+
 export const jobQuery = (jobId: string) =>
   queryOptions({
     queryKey: ["job", jobId],

@@ -210,6 +210,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/diagnoses/{diagnosis_id}/foreseen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What would follow the likeliest results of the next two readings; a screen goes on by it while the server cannot be reached. */
+        get: operations["measure_foreseen_diagnoses__uuid_diagnosis_id__foreseen_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/diagnoses/{diagnosis_id}/meter": {
         parameters: {
             query?: never;
@@ -364,6 +381,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Server-sent events as of one job, for every job of the workshop: one stream serves all tabs of a browser. */
+        get: operations["jobs_all_events_events_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/health": {
         parameters: {
             query?: never;
@@ -484,6 +518,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/jobs/{job_id}/erasure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Erase plate, VIN and photographs from all jobs of this vehicle, and end their links; readings and conclusions stay. */
+        post: operations["jobs_erase_personal_jobs__uuid_job_id__erasure_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/jobs/{job_id}/events": {
         parameters: {
             query?: never;
@@ -566,6 +617,23 @@ export interface paths {
         put?: never;
         /** Keep a list of codes, typed, pasted, or from a CSV or JSON file. */
         post: operations["codes_add_scan_jobs__uuid_job_id__scans_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{job_id}/scans/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a file of codes seems to say, line by line, with what was not understood; nothing is kept. */
+        post: operations["codes_preview_file_jobs__uuid_job_id__scans_preview_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -778,6 +846,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/programs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every outside program with a token. */
+        get: operations["programs_list_programs_programs_get"];
+        put?: never;
+        /** A token for an outside program, to be sent as ``Authorization: Bearer …``; it is shown once. */
+        post: operations["programs_add_program_programs_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/programs/{program_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Make a program's token open nothing; what it has entered stays. */
+        delete: operations["programs_end_program_programs__uuid_program_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/ready": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Answers 200 when an entry could be stored and worked out now: the database takes a write and a worker answers. */
+        get: operations["ready_api_v1_ready_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/session": {
         parameters: {
             query?: never;
@@ -930,6 +1050,23 @@ export interface paths {
         post?: never;
         /** End anyone's session, for a lost tablet. */
         delete: operations["people_end_any_session_workshop_sessions__uuid_session_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/workshop/storage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Room that this workshop's photographs take. */
+        get: operations["people_show_storage_workshop_storage_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1288,6 +1425,11 @@ export interface components {
             /** Controls */
             controls: components["schemas"]["ControlModel"][];
             drawing: components["schemas"]["Drawing"];
+            /**
+             * Example
+             * @description Comes with Sondar and is of an invented make.
+             */
+            example: boolean;
             /** Faults */
             faults: number;
             /** Instruments */
@@ -1364,6 +1506,11 @@ export interface components {
             about: string;
             /** Complaint */
             complaint: string;
+            /**
+             * Example
+             * @description Comes with Sondar and is of an invented make.
+             */
+            example: boolean;
             /** Faults */
             faults: number;
             /** Make */
@@ -1418,6 +1565,64 @@ export interface components {
              * Format: uuid
              */
             client_key: string;
+        };
+        /**
+         * CodeFileIn
+         * @description The text of a file of codes, to be looked at before anything is kept.
+         */
+        CodeFileIn: {
+            /** Text */
+            text: string;
+        };
+        /**
+         * CodeFileLine
+         * @description A line that gave no code.
+         */
+        CodeFileLine: {
+            /** Line */
+            line: number;
+            /** Text */
+            text: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * CodeFileRow
+         * @description One code of a file as it was understood.
+         */
+        CodeFileRow: {
+            /** Code */
+            code: string;
+            /** Doubt */
+            doubt: string;
+            /** Failure Type */
+            failure_type: string | null;
+            /** Line */
+            line: number;
+            /** Module */
+            module: string;
+            /** Row */
+            row: number;
+            /** Status */
+            status: number | null;
+            /** Status Words */
+            status_words: string[];
+            /** Text */
+            text: string;
+        };
+        /**
+         * CodeFileView
+         * @description What a file seems to say; nothing has been kept.
+         */
+        CodeFileView: {
+            /** Form */
+            form: string;
+            /** Left Out */
+            left_out: components["schemas"]["CodeFileLine"][];
+            /** Rows */
+            rows: components["schemas"]["CodeFileRow"][];
+            /** Unused */
+            unused: string[];
         };
         /**
          * CodeLink
@@ -1506,6 +1711,11 @@ export interface components {
              * Format: uuid
              */
             client_key: string;
+            /**
+             * Seen Seq
+             * @description ``evidence_seq`` of what the person has seen; 409 if anything came after it.
+             */
+            seen_seq: number;
         };
         /**
          * ConclusionView
@@ -1720,6 +1930,17 @@ export interface components {
             unit: string;
         };
         /**
+         * ErasureIn
+         * @description Erases personal data of a job's vehicle.
+         */
+        ErasureIn: {
+            /**
+             * Words
+             * @description Also what was written freely (complaint, notes), which may name people.
+             */
+            words: boolean;
+        };
+        /**
          * Evidence
          * @description A reading for or against a unit; weight in bans (log10 Bayes factor).
          */
@@ -1809,6 +2030,12 @@ export interface components {
          */
         FirstWorkshop: {
             /**
+             * Alone
+             * @description One person alone works here.
+             * @default false
+             */
+            alone: boolean;
+            /**
              * Code
              * @description Printed by the start command.
              */
@@ -1821,6 +2048,58 @@ export interface components {
             sign_in: string;
             /** Workshop */
             workshop: string;
+        };
+        /**
+         * Foreseen
+         * @description The next test with its likely results.
+         */
+        Foreseen: {
+            /**
+             * Evidence Seq
+             * @description Last entry that this follows from.
+             */
+            evidence_seq: number;
+            /** Results */
+            results: components["schemas"]["ForeseenResult"][];
+            test: components["schemas"]["TestView"] | null;
+        };
+        /**
+         * ForeseenResult
+         * @description One likely result of a test, and what would stand after it.
+         */
+        ForeseenResult: {
+            /** High */
+            high: number | null;
+            /** Label */
+            label: string;
+            /**
+             * Low
+             * @description Least figure, in SI units, that counts as this result.
+             */
+            low: number | null;
+            /** Probability */
+            probability: number;
+            /** @description The test that would come next; null if there is none. */
+            proposal: components["schemas"]["ProposalView"] | null;
+            /**
+             * Sentence
+             * @description The diagnosis as it would stand.
+             */
+            sentence: string;
+            /** Settled */
+            settled: boolean;
+            /** Suspects */
+            suspects: components["schemas"]["OutcomeSuspect"][];
+            /**
+             * Then
+             * @description Likely results of that test; empty where it ends.
+             */
+            then: components["schemas"]["ForeseenResult"][];
+            /**
+             * Word
+             * @description Word of the instrument; null for a figure.
+             */
+            word: string | null;
         };
         /**
          * Gauge
@@ -1946,6 +2225,11 @@ export interface components {
             parts: components["schemas"]["PartOption"][];
             /** Photos */
             photos: components["schemas"]["PhotoView"][];
+            /**
+             * Put Back
+             * @description What the last readings left apart, switched or on trial.
+             */
+            put_back: components["schemas"]["PutBackView"][];
             /** Scans */
             scans: components["schemas"]["ScanView"][];
             /** Symptoms */
@@ -1981,9 +2265,10 @@ export interface components {
             complaint: string;
             /**
              * Temperature C
-             * @default 20
+             * @description Of the parts, as measured or asked; none if nobody knows.
+             * @default null
              */
-            temperature_c: number;
+            temperature_c: number | null;
             /** @default null */
             vehicle: components["schemas"]["VehicleIn"] | null;
             /**
@@ -2026,6 +2311,11 @@ export interface components {
             created_at: string;
             /** Engine */
             engine: string;
+            /**
+             * Erased At
+             * @description When plate, VIN and photographs were erased.
+             */
+            erased_at: string | null;
             /**
              * Id
              * Format: uuid
@@ -2239,6 +2529,11 @@ export interface components {
         MeasuringView: {
             assessment: components["schemas"]["Assessment"];
             diagnosis: components["schemas"]["DiagnosisSummary"];
+            /**
+             * Evidence Seq
+             * @description Sequence number of the newest entry that this rests on; a conclusion carries it.
+             */
+            evidence_seq: number;
             exclusions: components["schemas"]["Exclusions"];
             job: components["schemas"]["JobView"];
             /**
@@ -2359,6 +2654,11 @@ export interface components {
          * @description A vehicle model whose circuits are known.
          */
         ModelView: {
+            /**
+             * Example
+             * @description Comes with Sondar and is of an invented make.
+             */
+            example: boolean;
             /** Make */
             make: string;
             /** Model */
@@ -2387,6 +2687,16 @@ export interface components {
         NewPassword: {
             /** Password */
             password: string;
+        };
+        /**
+         * NewProgram
+         * @description The same with the token of the new one, which is shown once and not kept.
+         */
+        NewProgram: {
+            /** Programs */
+            programs: components["schemas"]["ProgramView"][];
+            /** Token */
+            token: string;
         };
         /**
          * NoteIn
@@ -2668,6 +2978,66 @@ export interface components {
             title: string;
         };
         /**
+         * ProgramIn
+         * @description A new program.
+         */
+        ProgramIn: {
+            /**
+             * Days
+             * @description How long the token lasts.
+             * @default 365
+             */
+            days: number;
+            /**
+             * Name
+             * @description What it enters stands under this name.
+             */
+            name: string;
+            /**
+             * Role
+             * @description What its token may do.
+             * @enum {string}
+             */
+            role: "read-only" | "technician";
+        };
+        /**
+         * ProgramList
+         * @description Every program of the workshop.
+         */
+        ProgramList: {
+            /** Programs */
+            programs: components["schemas"]["ProgramView"][];
+        };
+        /**
+         * ProgramView
+         * @description A program and its token.
+         */
+        ProgramView: {
+            /** Active */
+            active: boolean;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Expires At */
+            expires_at: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "read-only" | "technician";
+            /** Seen At */
+            seen_at: string | null;
+        };
+        /**
          * ProposalView
          * @description A test with its cost, its expected saving and its reasons.
          */
@@ -2710,6 +3080,23 @@ export interface components {
             test: components["schemas"]["TestView"];
             /** Why */
             why: string;
+        };
+        /**
+         * PutBackView
+         * @description Something that a reading left on the vehicle.
+         */
+        PutBackView: {
+            /** Caution */
+            caution: string;
+            /** Done */
+            done: boolean;
+            /**
+             * Key
+             * @description To be listed in the answer ``put_back`` once it is done.
+             */
+            key: string;
+            /** Title */
+            title: string;
         };
         /**
          * ReadingEffect
@@ -2841,6 +3228,16 @@ export interface components {
             voided_because: string | null;
         };
         /**
+         * Ready
+         * @description What an entry needs: the database takes a write, and a worker answers.
+         */
+        Ready: {
+            /** Database */
+            database: boolean;
+            /** Workers */
+            workers: boolean;
+        };
+        /**
          * Region
          * @description Outline of a module's sealed parts in one column.
          */
@@ -2945,6 +3342,12 @@ export interface components {
              */
             none_stored: boolean;
             /**
+             * Rows
+             * @description Rows of the file's preview to keep; all if left out, if none is doubtful.
+             * @default null
+             */
+            rows: number[] | null;
+            /**
              * Source
              * @default typed
              * @enum {string}
@@ -2979,9 +3382,12 @@ export interface components {
              * Format: uuid
              */
             id: string;
-            /** Modules */
+            /**
+             * Modules
+             * @description True: answered; false: silent; text: there, and why it did not say its codes.
+             */
             modules: {
-                [key: string]: boolean;
+                [key: string]: boolean | string;
             };
             /** Seq */
             seq: number;
@@ -3237,6 +3643,16 @@ export interface components {
             points_to: string;
             /** Probability */
             probability: number;
+        };
+        /**
+         * Storage
+         * @description Room that photographs take.
+         */
+        Storage: {
+            /** Photo Mb */
+            photo_mb: number;
+            /** Photo Quota Mb */
+            photo_quota_mb: number;
         };
         /**
          * SuspectView
@@ -3647,6 +4063,8 @@ export interface components {
          * @description New settings; ``version`` is the one they were made from.
          */
         WorkshopIn: {
+            /** Alone */
+            alone: boolean;
             /** Currency */
             currency: string;
             /** Decision Threshold */
@@ -3656,10 +4074,22 @@ export interface components {
              * @enum {string}
              */
             distance_unit: "km" | "mi";
+            /**
+             * Erase After Months
+             * @description Personal data of closed jobs goes so long after their last entry.
+             */
+            erase_after_months: number | null;
             /** Name */
             name: string;
+            /**
+             * Photo Quota Mb
+             * @description Room for all photographs.
+             */
+            photo_quota_mb: number;
             /** Rate Per Hour */
             rate_per_hour: number;
+            /** Show Examples */
+            show_examples: boolean;
             /**
              * Temperature Unit
              * @enum {string}
@@ -3675,6 +4105,11 @@ export interface components {
          * @description A workshop's settings.
          */
         WorkshopView: {
+            /**
+             * Alone
+             * @description One person alone: no roles to choose, no rate to set.
+             */
+            alone: boolean;
             /** Currency */
             currency: string;
             /** Decision Threshold */
@@ -3684,10 +4119,19 @@ export interface components {
              * @enum {string}
              */
             distance_unit: "km" | "mi";
+            /** Erase After Months */
+            erase_after_months: number | null;
             /** Name */
             name: string;
+            /** Photo Quota Mb */
+            photo_quota_mb: number;
             /** Rate Per Hour */
             rate_per_hour: number;
+            /**
+             * Show Examples
+             * @description The invented makes that come with Sondar are offered.
+             */
+            show_examples: boolean;
             /**
              * Temperature Unit
              * @enum {string}
@@ -4434,6 +4878,15 @@ export interface operations {
                     "application/json": components["schemas"]["ProblemDetails"];
                 };
             };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -4532,6 +4985,64 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ExpectedOverlay"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    measure_foreseen_diagnoses__uuid_diagnosis_id__foreseen_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                diagnosis_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Foreseen"];
                 };
             };
             /** @description Unauthorized */
@@ -5210,6 +5721,60 @@ export interface operations {
             };
         };
     };
+    jobs_all_events_events_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
     health_api_v1_health_get: {
         parameters: {
             query?: never;
@@ -5706,6 +6271,68 @@ export interface operations {
             };
         };
     };
+    jobs_erase_personal_jobs__uuid_job_id__erasure_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ErasureIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobDetailView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
     jobs_events_jobs__uuid_job_id__events_get: {
         parameters: {
             query?: never;
@@ -5978,6 +6605,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobDetailView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    codes_preview_file_jobs__uuid_job_id__scans_preview_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CodeFileIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodeFileView"];
                 };
             };
             /** @description Unauthorized */
@@ -6893,6 +7582,218 @@ export interface operations {
             };
         };
     };
+    programs_list_programs_programs_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProgramList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    programs_add_program_programs_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProgramIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewProgram"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    programs_end_program_programs__uuid_program_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                program_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProgramList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ready_api_v1_ready_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ready"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ready"];
+                };
+            };
+        };
+    };
     people_show_session_session_get: {
         parameters: {
             query?: never;
@@ -7686,6 +8587,71 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SessionList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    people_show_storage_workshop_storage_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Storage"];
                 };
             };
             /** @description Unauthorized */

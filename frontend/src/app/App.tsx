@@ -31,7 +31,7 @@ export function App() {
 function Inside() {
   const me = useMe();
   const setup = useQuery({ ...setupQuery, enabled: me.data?.signed_in === false });
-  if (me.error) {
+  if (me.error && !me.data) {
     return (
       <main className="mx-auto max-w-xl p-6">
         <h1 className="mb-3 text-2xl">Sondar does not answer</h1>

@@ -2,7 +2,11 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, Outlet } from "react-router";
 import { api, unwrap } from "../api/client";
+import { useWorking } from "../api/patience";
+import { useUnreachable } from "../api/reach";
+import { forgetSeen } from "../api/seen";
 import { accept, meQuery, useMe } from "../api/session";
+import { clock } from "../lib/format";
 import { applyTheme, storedTheme, type Theme } from "../lib/theme";
 
 /** The frame of every screen: name, way back to the jobs, who is signed in, theme. Screens put their own line into `#headline`. */
@@ -10,12 +14,15 @@ export function Shell() {
   const [theme, setTheme] = useState<Theme>(storedTheme());
   const me = useMe().data;
   const client = useQueryClient();
+  const working = useWorking();
+  const away = useUnreachable();
   const other: Theme = theme === "light" ? "dark" : "light";
   const signOut = useMutation({
     mutationFn: async () => unwrap(await api.DELETE("/api/v1/session")),
     onSuccess: (answer) => {
       // What another person may not see must not stay in memory. Entries not yet sent stay in this browser.
       client.setQueryData(meQuery.queryKey, accept(answer));
+      void forgetSeen();
       client.removeQueries({ predicate: (query) => query.queryKey[0] !== meQuery.queryKey[0] });
     },
   });
@@ -59,6 +66,22 @@ export function Shell() {
           </button>
         </div>
       </header>
+      {away !== null && (
+        <p
+          role="status"
+          data-testid="unreachable"
+          className="border-b-2 border-ink bg-raised px-4 py-1.5 text-sm"
+        >
+          <strong className="font-[650]">No connection to Sondar since {clock(away)}.</strong> You see what
+          was last seen here. Readings you enter are kept in this browser and sent in order when it is back.
+        </p>
+      )}
+      {working !== null && away === null && (
+        <p role="status" data-testid="working" className="border-b border-rule bg-raised px-4 py-1.5 text-sm">
+          Working out what this circuit predicts{working ? `: ${working}` : ""}. You may leave this page; it
+          goes on, and what you entered is stored.
+        </p>
+      )}
       <div className="min-h-0 flex-1 overflow-auto">
         <Outlet />
       </div>

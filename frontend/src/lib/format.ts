@@ -41,6 +41,11 @@ export function when(iso: string): string {
   });
 }
 
+/** Time of day of a moment in ms since 1970. */
+export function clock(moment: number): string {
+  return new Date(moment).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
+}
+
 /** A unit as the drawing writes it. */
 export function shortName(unit: string): string {
   if (unit.endsWith("@system")) return `${unit.replace("@system", "")} (system)`;

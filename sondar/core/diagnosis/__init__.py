@@ -4,7 +4,8 @@
 * ``predictions``      what each test shows under each hypothesis, cached per set-up
 * ``belief``           Bayes over the readings that have not been voided; what each reading did
 * ``costs``            what a wrong conclusion and a test cost
-* ``ranking``          which test to make next, and when to stop; ``lookahead`` two tests together
+* ``ranking``          which test to make next, and when to stop; ``lookahead`` two tests together,
+  ``foresight`` what the next results may be
 * ``pairs``            two faults that only together explain everything
 * ``judge``            all of it, in order
 * ``entry_check``      whether an entry's order of magnitude was meant

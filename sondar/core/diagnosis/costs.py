@@ -53,7 +53,8 @@ class Situation:
         decision_threshold: probability at which a diagnosis is due.
         rate_per_hour: what an hour of labour costs, in the currency of the prices.
         present: chance that the fault is there while a reading is taken; below 1 tests are worth making again.
-        most_setups: only this many set-ups are looked at, the quickest to make first; 0 for all. For whole vehicles.
+        most_setups: only this many set-ups are looked at, the quickest to make first; 0 for as many as can be
+            worked out, which is all but for large circuits.
     """
 
     setup: Setup

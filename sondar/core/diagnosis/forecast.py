@@ -18,7 +18,7 @@ from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.hypotheses import HypothesisSet
 from sondar.core.instruments import INSTRUMENTS, instrument
 from sondar.core.instruments.base import Instrument, Observation, Population, Solved, Test
-from sondar.core.limits.card import limit_test
+from sondar.core.limits.condition import limit_test
 from sondar.core.solving.operating_points import Waves
 from sondar.core.solving.parameters import TEMPERATURE, parameter_names, sample_matrix
 from sondar.core.solving.solver import solve_waves

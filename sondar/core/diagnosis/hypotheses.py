@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -29,8 +29,11 @@ SEEN_ERRORS, SEEN_WORD = 2.0, 0.3
 """A fault is a suspect if some instrument shows a figure this many standard errors away, or a word that much more or less often."""
 
 
-MANY_SETUPS = 600
-"""Above this many set-ups only those with everything connected are looked at."""
+MANY_SOLVED = 60_000
+"""Above this many set-ups times branches only the set-ups with everything connected are looked at."""
+
+MANY_LISTED = 2500
+"""Above this many faults and severities the grids of severities are made coarser: every other cell, which then stands for its neighbour."""
 
 
 @dataclass(frozen=True)
@@ -100,6 +103,8 @@ def build_hypotheses(circuit: Circuit, temperature_c: float = 20.0, only: frozen
         only: ids of the faults that are considered; all if left out. A whole vehicle has thousands, of which a triage leaves few.
     """
     listed = [(f, severity) for f in circuit.faults.values() if only is None or f.id in only for severity in f.severities]
+    while len(listed) > MANY_LISTED and len(coarser := _coarser(listed)) < len(listed):
+        listed = coarser
     changes = [(), *(severity.changes for _, severity in listed)]
     blown = blown_fuses(circuit, changes, temperature_c)
     seen = _noticeable(circuit, changes, [None, *(fault for fault, _ in listed)], blown, temperature_c)
@@ -118,6 +123,22 @@ def build_hypotheses(circuit: Circuit, temperature_c: float = 20.0, only: frozen
     grades = [None, *(listed[i][1].grade for i in kept)]
     found = tuple(changes[i] for i in rows)
     return HypothesisSet(tuple(suspects), found, blown[rows], prior, units, member, *_neighbours(suspects, grades))
+
+
+def _coarser(listed: Sequence[tuple[Fault, Severity]]) -> list[tuple[Fault, Severity]]:
+    """Every other cell of each grid, the ends among them; what is left out adds its weight to the cell below."""
+    axes: dict[tuple[str, str], list[int]] = {}
+    for index, (fault, severity) in enumerate(listed):
+        if severity.grade is not None:
+            axes.setdefault((fault.id, severity.grade[0]), []).append(index)
+    found: list[tuple[Fault, Severity] | None] = list(listed)
+    for members in axes.values():
+        order = sorted(members, key=lambda index: listed[index][1].grade or ("", 0.0))
+        for below, dropped in zip(order[:-2:2], order[1:-1:2], strict=True):
+            fault, severity = listed[below]
+            found[below] = (fault, replace(severity, weight=severity.weight + listed[dropped][1].weight))
+            found[dropped] = None
+    return [item for item in found if item is not None]
 
 
 def _neighbours(suspects: list[Suspect], grades: Sequence[tuple[str, float] | None]) -> tuple[Ints, Ints]:
@@ -155,7 +176,9 @@ def _noticeable(
     states = distinct_control_states(circuit)
     apart = [frozenset[str](), *(frozenset({c}) for c, spec in circuit.document.connectors.items() if not spec.restraint)]
     setups = [Setup(state, unplugged, temperature_c) for unplugged in apart for state in states]
-    if len(setups) > MANY_SETUPS:  # a whole vehicle: what nothing shows with everything connected is no matter of its triage
+    if (
+        len(setups) * len(circuit.branches(setups[0])) > MANY_SOLVED
+    ):  # a large circuit: what nothing shows with everything connected is left out
         setups = setups[: len(states)]
     for setup in setups:
         left = np.concatenate([[0], np.flatnonzero(~seen)])

@@ -24,6 +24,7 @@ from sondar.core.diagnosis.hypotheses import HypothesisSet, build_hypotheses, di
 from sondar.core.instruments import INSTRUMENTS, ORDINARY, displays, instrument, sensible_tests
 from sondar.core.instruments.base import Controls, Display, Population, Test
 from sondar.core.instruments.reading import Reading
+from sondar.core.interruption import checkpoint
 from sondar.core.solving.operating_points import SAMPLES
 from sondar.core.solving.parameters import TEMPERATURE
 
@@ -67,6 +68,9 @@ FORECASTS_KEPT = 256
 
 HEALTHY_SDS, GAP_BORDERS = 2.5, 4
 """Half-width of the class of healthy figures in standard deviations; borders that are put into the widest gaps."""
+
+MOST_CELLS, LEAST_SETUPS = 2e6, 6
+"""Hypotheses times points times set-ups that are worked out for one step; the largest circuits of the library take a sixth of that."""
 
 SEPARATION = 1.6
 """Neighbouring predictions this many pooled standard deviations apart fall into different outcome classes."""
@@ -169,6 +173,7 @@ class Predictor:
     @cached_property
     def hypotheses(self) -> HypothesisSet:
         """Everything that may be wrong."""
+        checkpoint("listing what may be wrong")
         return build_hypotheses(self.circuit, self.temperature_c, self.only)
 
     def of(self, key: Hashable, hypotheses: Callable[[], HypothesisSet], blur: float) -> Predictor:
@@ -187,6 +192,11 @@ class Predictor:
         names = self.parameters.names if hypotheses.second is None else (*self.parameters.names, SECOND_SEVERITY)
         other.__dict__["hypotheses"], other.__dict__["parameters"] = hypotheses, replace(self.parameters, names=names)
         return other
+
+    @cached_property
+    def affordable_setups(self) -> int:
+        """Set-ups whose every test can be worked out for one step; a circuit of the usual size has fewer."""
+        return max(LEAST_SETUPS, int(MOST_CELLS / (len(self.hypotheses.suspects) * max(1, len(self.circuit.points)))))
 
     @cached_property
     def control_states(self) -> list[Controls]:

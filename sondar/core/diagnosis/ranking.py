@@ -27,6 +27,7 @@ from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN, HypothesisSet
 from sondar.core.diagnosis.predictions import Outlook, Predictor, SetupPredictions
 from sondar.core.instruments import instrument
 from sondar.core.instruments.base import Display, Test
+from sondar.core.interruption import checkpoint
 
 Array = npt.NDArray[np.float64]
 Reason = Literal["certain", "no test", "not worth it", "pays", "two pay", "look", "second", "verify"]
@@ -128,9 +129,10 @@ def candidate_setups(predictor: Predictor, situation: Situation) -> list[Setup]:
     states = [*predictor.control_states, now.controls]
     found = [Setup(state, apart, now.temperature_c) for apart in dict.fromkeys(unplugged) for state in dict.fromkeys(states)]
     distinct = list(dict.fromkeys(found))
-    if situation.most_setups and len(distinct) > situation.most_setups:
+    most = situation.most_setups or predictor.affordable_setups
+    if len(distinct) > most:
         distinct.sort(key=lambda setup: setup_change(predictor.circuit, situation, setup)[0])
-        return distinct[: situation.most_setups]
+        return distinct[:most]
     return distinct
 
 
@@ -164,7 +166,9 @@ def ranked_tests(
     top = int(np.argmax(units[in_play]))
     apart = np.zeros(in_play.size)
     scored: list[_Scored] = []
-    for setup in candidate_setups(predictor, situation):
+    setups = candidate_setups(predictor, situation)
+    for number, setup in enumerate(setups, start=1):
+        checkpoint(f"set-up {number} of {len(setups)}")
         predictions = predictor.setup(setup)
         allowed = allowed_tests(predictions, situation)
         if not allowed.any():

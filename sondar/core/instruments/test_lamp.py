@@ -66,8 +66,10 @@ class TestLamp(Instrument):
         """Share of rated power (S, H, P) of the lamp on the Thévenin equivalent at the probes."""
         rated, hot_ohm, cold = np.float64(RATED_V), np.float64(RATED_V**2 / self.rated_w), np.float64(COLD_RATIO)
         supply = np.abs(points.volts)
-        volts = np.zeros_like(supply)
-        for _ in range(8):  # the lamp's current is concave in voltage, so Newton from 0 rises monotonically to the root
+        # The lamp's current is concave in voltage, so Newton's second and later steps rise monotonically to the root; as a resistor of
+        # its hot resistance it would have a little more voltage.
+        volts = supply * hot_ohm / (hot_ohm + points.ohms)
+        for _ in range(5):
             current, slope = lamp_current(volts, rated, hot_ohm, cold)  # type: ignore[arg-type]
             volts = volts - (volts - supply + points.ohms * current) / (1.0 + points.ohms * slope)
         current, _ = lamp_current(volts, rated, hot_ohm, cold)  # type: ignore[arg-type]

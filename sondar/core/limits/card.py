@@ -13,6 +13,7 @@ from sondar.core.instruments import instrument
 from sondar.core.instruments.base import Instrument, Test
 from sondar.core.instruments.ohmmeter import OVER
 from sondar.core.instruments.reading import Reading
+from sondar.core.limits.condition import limit_test
 from sondar.core.limits.conformity import Conformity, Measured
 from sondar.core.limits.document import SOURCES, Limit
 from sondar.core.limits.forms.base import Compared, Context, NotComparedError, plain_figure
@@ -50,17 +51,6 @@ class Judged:
     shown: str
     conformity: Conformity | None
     advice: str = ""
-
-
-def limit_test(circuit: Circuit, limit: Limit, temperature_c: float = 20.0) -> Test:
-    """The test that a limit is about.
-
-    Raises:
-        UnknownReferenceError: its instrument does not exist.
-    """
-    device = instrument(limit.instrument)
-    setup = circuit.setup(limit.when, frozenset(limit.unplugged), temperature_c)
-    return Test(device.id, limit.red, limit.black or circuit.black_reference, setup)
 
 
 def limits_card(circuit: Circuit, readings: Sequence[Reading], temperature_c: float = 20.0) -> list[LimitView]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
+import numpy.typing as npt
 from pydantic import BaseModel, Field
 
 from sondar.core.circuit.model import Unit
@@ -24,6 +25,7 @@ from sondar.core.wording.proposals import outcome_label, proposal_cautions, step
 HISTORY_UNITS = 6
 CLEARED_BELOW = 0.003
 SHOWN_ABOVE = 0.002
+OUTCOME_SUSPECTS, OUTCOME_SUSPECT_ABOVE = 3, 0.04
 ALTERNATIVES, ALTERNATIVE_ABOVE = 4, 0.01
 
 
@@ -212,12 +214,7 @@ def proposal_view(predictor: Predictor, belief: Belief, proposal: Proposal) -> P
     table = proposal.outlook.chance
     outcomes = []
     for outcome in proposal.outcomes:
-        order = np.argsort(-np.array(outcome.units))[:3]
-        ahead = [
-            OutcomeSuspect(unit=names[u], title=unit_title(circuit, names[u]), probability=outcome.units[u])
-            for u in order
-            if outcome.units[u] > 0.04
-        ]
+        ahead = leading_suspects(circuit, names, outcome.units)
         outcomes.append(
             OutcomeView(
                 label=outcome_label(proposal.outlook, outcome.index), probability=outcome.probability,
@@ -231,6 +228,16 @@ def proposal_view(predictor: Predictor, belief: Belief, proposal: Proposal) -> P
         expected_saving_min=proposal.saving_min, saving_per_min=proposal.saving_per_min, why=why(telling, proposal), outcomes=outcomes,
         cautions=proposal_cautions(circuit, proposal),
     )  # fmt: skip
+
+
+def leading_suspects(circuit: Circuit, names: Sequence[str], shares: npt.ArrayLike) -> list[OutcomeSuspect]:
+    """The units that some result leaves in front; ``shares`` (U,) are their probabilities."""
+    share = np.asarray(shares, dtype=float)
+    return [
+        OutcomeSuspect(unit=names[u], title=unit_title(circuit, names[u]), probability=float(share[u]))
+        for u in np.argsort(-share)[:OUTCOME_SUSPECTS]
+        if share[u] > OUTCOME_SUSPECT_ABOVE
+    ]
 
 
 def _effect(circuit: Circuit, belief: Belief, effect: Effect) -> ReadingEffect:

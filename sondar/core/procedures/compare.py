@@ -19,7 +19,7 @@ from sondar.core.diagnosis.ranking import evaluate
 from sondar.core.instruments.base import Display, Test
 from sondar.core.instruments.ohmmeter import OVER
 from sondar.core.instruments.reading import Reading
-from sondar.core.limits.card import limit_test
+from sondar.core.limits.condition import limit_test
 from sondar.core.procedures.document import ProcedureDocument, ProcedureEnd, ProcedureStep
 
 Array = npt.NDArray[np.float64]

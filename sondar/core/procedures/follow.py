@@ -10,7 +10,8 @@ from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.belief import Belief
 from sondar.core.instruments import instrument
 from sondar.core.instruments.reading import Reading
-from sondar.core.limits.card import context_of, judge_limit, limit_test, newest
+from sondar.core.limits.card import context_of, judge_limit, newest
+from sondar.core.limits.condition import limit_test
 from sondar.core.limits.forms.base import plain_figure
 from sondar.core.present.tests import SetupView, setup_view
 from sondar.core.procedures.document import ProcedureDocument, ProcedureEnd

@@ -26,10 +26,10 @@ def lamp_current(volts: Array, rated_v: Array, hot_ohm: Array, cold_ratio: Array
     """
     cold2 = (hot_ohm * cold_ratio) ** 2
     rise = (hot_ohm**2 - cold2) / rated_v**0.9
-    size = np.abs(volts) + 1e-12
-    ohm2 = cold2 + rise * size**0.9
+    hotter = rise * (np.abs(volts) + 1e-12) ** 0.9
+    ohm2 = cold2 + hotter
     ohm = np.sqrt(ohm2)
-    return volts / ohm, 1.0 / ohm - size * (0.45 * rise * size**-0.1) / (ohm * ohm2)
+    return volts / ohm, 1.0 / ohm - 0.45 * hotter / (ohm * ohm2)
 
 
 def motor_current(volts: Array, armature_ohm: Array, curvature: Array, friction_a: Array) -> tuple[Array, Array]:

@@ -10,6 +10,8 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.sparse import csc_array, csr_array
+from scipy.sparse.linalg import splu
 
 from sondar.core.circuit.model import AIR_OHM, CHASSIS, OPEN_OHM, Branch, Curve, Setup
 from sondar.core.circuit.network import Circuit
@@ -21,6 +23,18 @@ IMPEDANCE_FORM_OHM = 1e4
 
 LEAK_SIEMENS = 1e-10
 """Leakage per node, which makes isolated sections solvable."""
+
+
+SPARSE_FROM = 150
+"""Unknowns from which a network is factorised as what it is, a matrix with four entries in a row."""
+
+
+def _solved(matrix: Array, right: Array) -> Array:
+    """(S, n, m) solutions of the network's equations (S, n, n) for each right side (S, n, m)."""
+    if matrix.shape[1] < SPARSE_FROM:
+        return np.asarray(np.linalg.solve(matrix, right))
+    # Minimum degree on AᵀA with partial pivoting (Demmel et al., SuperLU, 1999).
+    return np.stack([splu(csc_array(one)).solve(each) for one, each in zip(matrix, right, strict=True)])
 
 
 def curve_floor(curve: Curve) -> float:
@@ -163,9 +177,11 @@ class PortNetwork:
         columns = slice(None) if seen is None else np.array(seen, dtype=int)
         wanted = vectors[:, columns]
         right = np.concatenate([np.broadcast_to(wanted, (self.samples, *wanted.shape)), source[:, :, None]], axis=2)
-        solved = np.linalg.solve(matrix, right)
+        solved = _solved(matrix, right)
         found = np.zeros((self.samples, vectors.shape[1], vectors.shape[1]))
-        found[:, :, columns] = vectors.T @ solved[:, :, :-1]
+        across = csr_array(vectors.T) if size >= SPARSE_FROM else vectors.T
+        for sample in range(self.samples):
+            found[sample][:, columns] = across @ solved[sample, :, :-1]
         return Ports(kept, resistance, found, solved[:, :, -1] @ vectors)
 
     def _ends(self, a: str, b: str) -> list[tuple[int, float]]:

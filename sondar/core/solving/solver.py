@@ -27,6 +27,7 @@ import numpy.typing as npt
 from sondar.core.circuit.model import Setup
 from sondar.core.circuit.network import Circuit
 from sondar.core.errors import UnsolvableNetworkError
+from sondar.core.interruption import checkpoint
 from sondar.core.solving.changes import Changes
 from sondar.core.solving.curves import CURVES
 from sondar.core.solving.operating_points import SAMPLES, Array, Hypothesis, Mask, OperatingPoints, Pair, Slopes, Waves
@@ -34,7 +35,7 @@ from sondar.core.solving.parameters import MANY_BRANCHES, SHARED, Directions, di
 from sondar.core.solving.ports import PortNetwork, curve_floor
 
 _STATE_ROUNDS = 8
-_NEWTON_ROUNDS = 80
+_NEWTON_ROUNDS, _HALVINGS = 80, 30
 
 
 def solve_waves(
@@ -92,6 +93,7 @@ class SetupSolver(PortNetwork):
         Raises:
             UnsolvableNetworkError: a curve did not converge (does not happen for rising curves).
         """
+        checkpoint()
         count = len(hypotheses)
         if blown is None:
             blown = np.zeros((count, len(self.fuses)), dtype=bool)
@@ -231,9 +233,13 @@ class SetupSolver(PortNetwork):
         return Slopes(quantities[:, :pairs], seen[:, :pairs] ** 2 @ terms, quantities[:, pairs:])
 
     def _solve_curves(self, changes: Changes, opened: Array, coupling: Array) -> tuple[Array, Array]:
-        """Currents and slopes (S, H, L) at the ports of non-linear parts: u = U₀ − Z·i(u), damped Newton."""
+        """Currents and slopes (S, H, L) at the ports of non-linear parts: i = i(u), u = U₀ − Z·i.
+
+        Newton's method on the currents, each step shortened until the slope of ½·iᵀZi + Σ∫i(u)du along it has been passed by no more than
+        half. That content of the network (Millar, 1951) is convex because no curve falls and Z is positive, and Newton's direction leads
+        down it, so the steps come to its one lowest point, which is the operating point, from anywhere.
+        """
         parameters = changes.curve_parameters  # (H, L, 3)
-        volts = np.zeros_like(opened)
         eye = np.eye(opened.shape[2])
 
         def evaluate(u: Array) -> tuple[Array, Array]:
@@ -246,31 +252,29 @@ class SetupSolver(PortNetwork):
                 current[..., l], slope[..., l] = amps - floor * u[..., l], rise - floor
             return current, slope
 
-        def residual(u: Array, current: Array) -> Array:
-            difference: Array = u - opened + np.einsum("shlm,shm->shl", coupling, current)
-            return difference
-
+        amps, volts = np.zeros_like(opened), opened
         current, slope = evaluate(volts)
-        missing = residual(volts, current)
         for _ in range(_NEWTON_ROUNDS):
-            step = small_solve(eye + coupling * slope[..., None, :], missing[..., None])[..., 0]
+            gap = current - amps
+            step = small_solve(eye + slope[..., :, None] * coupling, gap[..., None])[..., 0]
+            fall = -np.einsum("shlm,shm->shl", coupling, step)
+            down = np.einsum("shl,shl->sh", fall, gap)  # the slope at the beginning of the step, not above 0
             size = np.ones((*step.shape[:2], 1))
-            before = np.abs(missing).max(axis=2, keepdims=True)
-            for _ in range(12):
-                trial = volts - size * step
-                current, slope = evaluate(trial)
-                missing = residual(trial, current)
-                worse = np.abs(missing).max(axis=2, keepdims=True) > before * (1.0 + 1e-12) + 1e-11
-                if not worse.any():
+            for _ in range(_HALVINGS):
+                trial_amps, trial_volts = amps + size * step, volts + size * fall
+                current, slope = evaluate(trial_volts)
+                passed = np.einsum("shl,shl->sh", fall, current - trial_amps) > 0.5 * np.abs(down) + 1e-18
+                if not passed.any():
                     break
-                size = np.where(worse, size * 0.5, size)
-            moved = np.abs(trial - volts)
-            volts = trial
-            if (moved <= 1e-10 + 1e-9 * np.abs(volts)).all():
-                return current, slope
-        if (np.abs(missing) > 1e-4 * (1.0 + np.abs(opened))).any():
+                size = np.where(passed[..., None], size * 0.5, size)
+            settled = np.abs(size * fall) <= 1e-10 + 1e-9 * np.abs(trial_volts)
+            settled &= np.abs(size * step) <= 1e-12 + 1e-9 * np.abs(trial_amps)
+            amps, volts = trial_amps, trial_volts
+            if settled.all():
+                return amps, slope
+        if (np.abs(current - amps) > 1e-6 + 1e-4 * np.abs(amps)).any():
             raise UnsolvableNetworkError(self.setup.describe(), "the non-linear parts did not settle")
-        return current, slope
+        return amps, slope
 
 
 def small_solve(matrix: Array, right: Array) -> Array:

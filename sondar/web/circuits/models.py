@@ -34,6 +34,7 @@ class CircuitSummary(BaseModel):
     version: int
     title: str
     make: str
+    example: bool = Field(description="Comes with Sondar and is of an invented make.")
     about: str
     complaint: str
     synonyms: list[str] = Field(description="Other names that people search for.")

@@ -36,7 +36,9 @@ class ScanView(BaseModel):
     id: UUID
     seq: int
     source: str
-    modules: dict[str, bool]
+    modules: dict[str, bool | str] = Field(
+        description="True: answered; false: silent; text: there, and why it did not say its codes."
+    )
     conditions: list[str]
     at: datetime
     by: str | None
@@ -50,8 +52,48 @@ class ScanIn(Strict):
     client_key: UUID
     source: Literal["typed", "import"] = "typed"
     text: str = Field(max_length=100_000)
+    rows: list[int] | None = Field(
+        None, max_length=3000, description="Rows of the file's preview to keep; all if left out, if none is doubtful."
+    )
     conditions: list[str] = Field(default_factory=list, max_length=10)
     none_stored: bool = Field(False, description="The scan tool was used and no module had a code.")
+
+
+class CodeFileIn(Strict):
+    """The text of a file of codes, to be looked at before anything is kept."""
+
+    text: str = Field(max_length=100_000)
+
+
+class CodeFileRow(BaseModel):
+    """One code of a file as it was understood."""
+
+    row: int
+    line: int
+    text: str
+    module: str
+    code: str
+    failure_type: str | None
+    status: int | None
+    status_words: list[str]
+    doubt: str
+
+
+class CodeFileLine(BaseModel):
+    """A line that gave no code."""
+
+    line: int
+    text: str
+    why: str
+
+
+class CodeFileView(BaseModel):
+    """What a file seems to say; nothing has been kept."""
+
+    form: str
+    unused: list[str]
+    rows: list[CodeFileRow]
+    left_out: list[CodeFileLine]
 
 
 class VehicleScanIn(Strict):

@@ -6,9 +6,10 @@ from collections.abc import Mapping
 from typing import Any
 
 from sondar.core.circuit.network import Circuit
+from sondar.core.code_files import Understood
 from sondar.core.codes import SYSTEMS, Classified, FoundCode, is_stored, status_words
 from sondar.store.codes import Meaning, Scan
-from sondar.web.codes.models import CodeView, ScanView
+from sondar.web.codes.models import CodeFileLine, CodeFileRow, CodeFileView, CodeView, ScanView
 
 
 def code_view(
@@ -36,3 +37,16 @@ def scan_view(scan: Scan, after_s: float | None, circuits: Mapping[str, Circuit]
         id=scan.id, seq=scan.seq, source=scan.source, modules=scan.modules, conditions=scan.conditions, at=scan.created_at, by=scan.by,
         after_s=after_s, codes=codes,
     )  # fmt: skip
+
+
+def code_file_view(found: Understood) -> CodeFileView:
+    """A file as it was understood."""
+    rows = [
+        CodeFileRow(
+            row=number, line=row.line, text=row.text, module=row.code.module or "", code=row.code.code, failure_type=row.code.failure_type,
+            status=row.code.status, status_words=status_words(row.code.status), doubt=row.doubt,
+        )
+        for number, row in enumerate(found.rows)
+    ]  # fmt: skip
+    left = [CodeFileLine(line=line, text=text, why=why) for line, text, why in found.left_out]
+    return CodeFileView(form=found.form, unused=list(found.unused), rows=rows, left_out=left)

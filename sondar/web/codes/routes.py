@@ -7,11 +7,23 @@ from typing import Any
 from flask_openapi3 import APIBlueprint, Tag
 
 from sondar.app import codes
-from sondar.web.codes.models import ClearIn, CodePath, DiagnosisIn, MeaningIn, ScanIn, TriageAnswer, VehicleScanIn
-from sondar.web.common import DiagnosisSummary, JobPath, diagnosis_view
+from sondar.app.codes import WantedList
+from sondar.web.codes.models import (
+    ClearIn,
+    CodeFileIn,
+    CodeFileView,
+    CodePath,
+    DiagnosisIn,
+    MeaningIn,
+    ScanIn,
+    TriageAnswer,
+    VehicleScanIn,
+)
+from sondar.web.codes.present import code_file_view
+from sondar.web.common import DiagnosisSummary, JobPath, as_json, diagnosis_view
 from sondar.web.context import workspace
 from sondar.web.jobs.models import JobDetailView
-from sondar.web.jobs.present import job_detail_view
+from sondar.web.jobs.present import job_detail_json
 from sondar.web.problems import ProblemDetails
 
 api = APIBlueprint(
@@ -23,30 +35,33 @@ api = APIBlueprint(
 @api.post("/jobs/<uuid:job_id>/scans", responses={"201": JobDetailView, "200": JobDetailView})
 def add_scan(path: JobPath, body: ScanIn) -> Any:
     """Keep a list of codes, typed, pasted, or from a CSV or JSON file."""
-    detail, added = codes.keep_list(
-        workspace(), path.job_id, body.client_key, body.source, body.text, body.conditions, body.none_stored
-    )
-    return job_detail_view(detail).model_dump(mode="json"), 201 if added else 200
+    wanted = WantedList(body.client_key, body.source, body.text, body.rows, body.conditions, body.none_stored)
+    shown, added = codes.keep_list(workspace(), path.job_id, wanted, job_detail_json)
+    return as_json(shown, 201 if added else 200)
+
+
+@api.post("/jobs/<uuid:job_id>/scans/preview", responses={"200": CodeFileView})
+def preview_file(path: JobPath, body: CodeFileIn) -> Any:
+    """What a file of codes seems to say, line by line, with what was not understood; nothing is kept."""
+    return code_file_view(codes.preview(workspace(), path.job_id, body.text)).model_dump(mode="json")
 
 
 @api.post("/jobs/<uuid:job_id>/scans/vehicle", responses={"201": JobDetailView, "502": ProblemDetails})
 def scan_vehicle(path: JobPath, body: VehicleScanIn) -> Any:
     """Read every module of the connected vehicle; those that do not respond are a finding too."""
-    detail = codes.read_vehicle(workspace(), path.job_id, body.client_key, body.conditions)
-    return job_detail_view(detail).model_dump(mode="json"), 201
+    return as_json(codes.read_vehicle(workspace(), path.job_id, body.client_key, body.conditions, job_detail_json), 201)
 
 
 @api.post("/jobs/<uuid:job_id>/clearing", responses={"201": JobDetailView, "409": ProblemDetails, "502": ProblemDetails})
 def clear(path: JobPath, body: ClearIn) -> Any:
     """Clear the codes through the interface, or keep that it was done by hand. Never without a list from before."""
-    detail = codes.clear(workspace(), path.job_id, body.client_key, body.by == "vehicle")
-    return job_detail_view(detail).model_dump(mode="json"), 201
+    return as_json(codes.clear(workspace(), path.job_id, body.client_key, body.by == "vehicle", job_detail_json), 201)
 
 
 @api.put("/jobs/<uuid:job_id>/codes/<string:code>/meaning", responses={"200": JobDetailView})
 def describe(path: CodePath, body: MeaningIn) -> Any:
     """Describe a manufacturer's code; kept for this make in the whole workshop."""
-    return job_detail_view(codes.describe(workspace(), path.job_id, path.code, body.title, body.about)).model_dump(mode="json")
+    return as_json(codes.describe(workspace(), path.job_id, path.code, body.title, body.about, job_detail_json))
 
 
 @api.get("/jobs/<uuid:job_id>/triage", responses={"200": TriageAnswer})

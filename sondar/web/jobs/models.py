@@ -26,7 +26,9 @@ class JobIn(Strict):
     vehicle: VehicleIn | None = None
     complaint: str = Field("", max_length=2000)
     codes: str = Field("", max_length=4000, description="Codes as typed; kept as the first list.")
-    temperature_c: float = Field(20.0, ge=-50, le=90)
+    temperature_c: float | None = Field(
+        None, ge=-50, le=90, description="Of the parts, as measured or asked; none if nobody knows."
+    )
     circuit_version_id: UUID | None = None
 
 
@@ -116,6 +118,15 @@ class EarlierJob(BaseModel):
     at: datetime
 
 
+class PutBackView(BaseModel):
+    """Something that a reading left on the vehicle."""
+
+    key: str = Field(description="To be listed in the answer ``put_back`` once it is done.")
+    title: str
+    caution: str
+    done: bool
+
+
 class JobDetailView(BaseModel):
     """Everything of a job but its readings."""
 
@@ -133,6 +144,13 @@ class JobDetailView(BaseModel):
     circuits: list[CircuitOption]
     symptoms: list[SymptomOption]
     parts: list[PartOption]
+    put_back: list[PutBackView] = Field(description="What the last readings left apart, switched or on trial.")
+
+
+class ErasureIn(Strict):
+    """Erases personal data of a job's vehicle."""
+
+    words: bool = Field(description="Also what was written freely (complaint, notes), which may name people.")
 
 
 class NoteIn(Strict):

@@ -21,6 +21,7 @@ from sondar.web.jobs.models import (
     JobDetailView,
     PartOption,
     PhotoView,
+    PutBackView,
     SymptomOption,
     Timeline,
     TimelineEntryView,
@@ -60,7 +61,13 @@ def job_detail_view(detail: JobDetail) -> JobDetailView:
             PartOption(id=key, title=part.name(key)) for key, part in sorted(model.circuit.document.parts.items(), key=lambda i: i[1].title)
             if part.module is None
         ],
+        put_back=[PutBackView(key=item.key, title=item.title, caution=item.caution, done=done) for item, done in detail.put_back],
     )  # fmt: skip
+
+
+def job_detail_json(detail: JobDetail) -> bytes:
+    """The same as text, made in the worker."""
+    return job_detail_view(detail).model_dump_json().encode()
 
 
 def timeline_view(entries: list[TimelineEntry]) -> Timeline:

@@ -8,21 +8,23 @@ from typing import Any
 
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
+from werkzeug.datastructures import FileStorage
 
 from sondar.app import jobs
 from sondar.app.jobs import CheckIn
 from sondar.app.photos import MAX_BYTES
 from sondar.app.workspace import known_job
 from sondar.circuit_files import terms
-from sondar.core.errors import ConflictError
+from sondar.core.errors import ConflictError, invalid
 from sondar.core.terms import search_query
 from sondar.store import jobs as store
 from sondar.store.intake import Answer
-from sondar.web.common import JobPath, JobView, job_view
+from sondar.web.common import JobPath, JobView, as_json, job_view
 from sondar.web.context import signed_in, workspace
 from sondar.web.jobs.models import (
     AnswerIn,
     AnswerPath,
+    ErasureIn,
     JobDetailView,
     JobIn,
     JobList,
@@ -33,11 +35,11 @@ from sondar.web.jobs.models import (
     PhotoQuery,
     Timeline,
 )
-from sondar.web.jobs.present import answer_view, job_detail_view, timeline_view
+from sondar.web.jobs.present import answer_view, job_detail_json, timeline_view
 from sondar.web.problems import ProblemDetails
 
-STREAM_FOR = "X-Sondar-Stream-For"
-"""Header by which the door learns whose stream it is; it goes no further."""
+STREAM_FOR, STREAM_ABOUT = "X-Sondar-Stream-For", "X-Sondar-Stream-About"
+"""Headers by which the door learns whose stream it is and what about; they go no further."""
 
 api = APIBlueprint(
     "jobs", __name__, url_prefix="/api/v1", abp_tags=[Tag(name="jobs")],
@@ -77,20 +79,20 @@ def check_in(body: JobIn) -> Any:
 @api.get("/jobs/<uuid:job_id>", responses={"200": JobDetailView})
 def show_job(path: JobPath) -> Any:
     """Everything of a job but its readings."""
-    return job_detail_view(jobs.show(workspace(), path.job_id)).model_dump(mode="json")
+    return as_json(jobs.show(workspace(), path.job_id, job_detail_json))
 
 
 @api.put("/jobs/<uuid:job_id>/answers/<string:field>", responses={"200": JobDetailView, "409": ProblemDetails})
 def answer(path: AnswerPath, body: AnswerIn) -> Any:
     """Answer a field. If someone answered it after what the writer saw, both answers are shown and nothing is stored."""
     try:
-        detail = jobs.answer(workspace(), path.job_id, body.client_key, path.field, body.value, body.seen_seq)
+        shown = jobs.answer(workspace(), path.job_id, body.client_key, path.field, body.value, body.seen_seq, job_detail_json)
     except ConflictError as error:
         theirs = error.facts.get("current")
         if isinstance(theirs, Answer):
             error.facts["current"] = answer_view(theirs).model_dump(mode="json")
         raise
-    return job_detail_view(detail).model_dump(mode="json")
+    return as_json(shown)
 
 
 @api.post("/jobs/<uuid:job_id>/notes", responses={"201": Timeline})
@@ -102,9 +104,10 @@ def add_note(path: JobPath, body: NoteIn) -> Any:
 @api.post("/jobs/<uuid:job_id>/photos", responses={"201": JobDetailView, "413": ProblemDetails})
 def add_photo(path: JobPath, form: PhotoForm) -> Any:
     """Append a photograph; where and with what it was taken is stripped from it."""
+    if not isinstance(form.picture, FileStorage):
+        raise invalid("picture", "send a file, not text")
     raw = form.picture.read(MAX_BYTES + 1)
-    detail = jobs.add_photo(workspace(), path.job_id, form.client_key, form.caption, raw)
-    return job_detail_view(detail).model_dump(mode="json"), 201
+    return as_json(jobs.add_photo(workspace(), path.job_id, form.client_key, form.caption, raw, job_detail_json), 201)
 
 
 @api.get("/jobs/<uuid:job_id>/photos/<uuid:photo_id>")
@@ -113,6 +116,12 @@ def show_photo(path: PhotoPath, query: PhotoQuery) -> Any:
     picture, media_type = jobs.photo(workspace(), path.job_id, path.photo_id, query.size == "thumbnail")
     cached = {"Cache-Control": "private, max-age=31536000, immutable"}
     return Response(io.BytesIO(picture), content_type=media_type, headers=cached)
+
+
+@api.post("/jobs/<uuid:job_id>/erasure", responses={"200": JobDetailView})
+def erase_personal(path: JobPath, body: ErasureIn) -> Any:
+    """Erase plate, VIN and photographs from all jobs of this vehicle, and end their links; readings and conclusions stay."""
+    return as_json(jobs.erase_personal(workspace(), path.job_id, body.words, job_detail_json))
 
 
 @api.get("/jobs/<uuid:job_id>/timeline", responses={"200": Timeline})
@@ -129,4 +138,11 @@ def events(path: JobPath) -> Any:
     """
     with workspace().transaction() as db:
         known_job(db, path.job_id)
-    return Response(status=204, headers={STREAM_FOR: str(signed_in().account_id)})
+    return Response(status=204, headers={STREAM_FOR: str(signed_in().account_id), STREAM_ABOUT: str(path.job_id)})
+
+
+@api.get("/events", responses={"204": None})
+def all_events() -> Any:
+    """Server-sent events as of one job, for every job of the workshop: one stream serves all tabs of a browser."""
+    person = signed_in()
+    return Response(status=204, headers={STREAM_FOR: str(person.account_id), STREAM_ABOUT: str(person.workshop_id)})

@@ -52,6 +52,7 @@ class ConclusionIn(Strict):
     """Concludes as it stands."""
 
     client_key: UUID
+    seen_seq: int = Field(ge=0, description="``evidence_seq`` of what the person has seen; 409 if anything came after it.")
 
 
 class ReadingOut(BaseModel):
@@ -132,6 +133,7 @@ class MeasuringView(BaseModel):
     diagnosis: DiagnosisSummary
     readings: list[ReadingOut]
     repairs: list[RepairOut]
+    evidence_seq: int = Field(description="Sequence number of the newest entry that this rests on; a conclusion carries it.")
     to_verify: list[ToVerify] = Field(description="Tests that failed before the repair; all must be within the expected range.")
     exclusions: Exclusions
     assessment: Assessment

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sondar.app.measuring import Measuring, reading_of, said_before
+from sondar.app.judging import Measuring, reading_of, said_before
 from sondar.core.diagnosis.after_repair import Verification
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.present.assessment import assessment, effect_range
@@ -20,10 +20,16 @@ def measuring_view(found: Measuring) -> MeasuringView:
         job=job_view(case.job), diagnosis=diagnosis_view(case.diagnosis), readings=[_reading(found.predictor, item) for item in case.stored],
         repairs=[_repair(found.predictor, item) for item in case.repairs],
         to_verify=[_to_verify(found.predictor, item) for item in found.repaired.to_verify],
+        evidence_seq=case.evidence_seq,
         exclusions=Exclusions(**case.excluded), assessment=assessment(found.judgement, found.repaired.earlier), meter=found.meter_connected,
         meters=[MeterView.model_validate(meter.__dict__) for meter in case.meters], limits=found.limits, prior_reasons=found.known_before,
         said_before=None if said is None else SaidBefore(engine=said.engine, sentence=said.sentence, at=said.created_at),
     )  # fmt: skip
+
+
+def measuring_json(found: Measuring) -> bytes:
+    """The same as text, made in the worker."""
+    return measuring_view(found).model_dump_json().encode()
 
 
 def _reading(predictor: Predictor, item: StoredReading) -> ReadingOut:

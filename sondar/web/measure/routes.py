@@ -8,11 +8,13 @@ from typing import Any
 from flask_openapi3 import APIBlueprint, Tag
 
 from sondar.app import measuring, repairs
-from sondar.app.measuring import WantedReading, WantedTest
+from sondar.app.judging import WantedTest
+from sondar.app.measuring import WantedReading
 from sondar.core.errors import invalid
-from sondar.core.present.assessment import ProposalView, proposal_view
-from sondar.core.present.overlays import ExpectedOverlay, WaveformView, overlay_view, waveform_view
-from sondar.web.common import DiagnosisPath, TestIn
+from sondar.core.present.assessment import ProposalView
+from sondar.core.present.foresight import Foreseen
+from sondar.core.present.overlays import ExpectedOverlay, WaveformView
+from sondar.web.common import DiagnosisPath, TestIn, as_json
 from sondar.web.context import workspace
 from sondar.web.measure.models import (
     ConclusionIn,
@@ -25,7 +27,7 @@ from sondar.web.measure.models import (
     RepairIn,
     VoidIn,
 )
-from sondar.web.measure.present import measuring_view
+from sondar.web.measure.present import measuring_json
 from sondar.web.problems import ProblemDetails
 
 api = APIBlueprint(
@@ -38,14 +40,10 @@ def _wanted(body: TestIn) -> WantedTest:
     return WantedTest(body.instrument, body.red, body.black, body.setup.controls, body.setup.unplugged)
 
 
-def _answer(found: measuring.Measuring) -> dict[str, Any]:
-    return measuring_view(found).model_dump(mode="json")
-
-
 @api.get("/diagnoses/<uuid:diagnosis_id>", responses={"200": MeasuringView})
 def show(path: DiagnosisPath) -> Any:
     """Assessment, readings and next test."""
-    return _answer(measuring.show(workspace(), path.diagnosis_id))
+    return as_json(measuring.show(workspace(), path.diagnosis_id, measuring_json))
 
 
 @api.post("/diagnoses/<uuid:diagnosis_id>/readings", responses={"201": MeasuringView, "200": MeasuringView, "409": ProblemDetails})
@@ -54,40 +52,49 @@ def add_reading(path: DiagnosisPath, body: ReadingIn) -> Any:
     wanted = WantedReading(
         body.client_key, _wanted(body), body.entry, body.source, body.note, body.meter_id, body.sure, body.supersedes
     )
-    found, added = measuring.record(workspace(), path.diagnosis_id, wanted)
-    return _answer(found), 201 if added else 200
+    shown, added = measuring.record(workspace(), path.diagnosis_id, wanted, measuring_json)
+    return as_json(shown, 201 if added else 200)
 
 
 @api.post("/diagnoses/<uuid:diagnosis_id>/readings/<uuid:reading_id>/void", responses={"200": MeasuringView})
 def void(path: ReadingPath, body: VoidIn) -> Any:
     """Void a reading, with the reason; it stays in the record and no longer counts."""
-    return _answer(measuring.void(workspace(), path.diagnosis_id, path.reading_id, body.client_key, body.reason))
+    return as_json(measuring.void(workspace(), path.diagnosis_id, path.reading_id, body.client_key, body.reason, measuring_json))
 
 
 @api.post("/diagnoses/<uuid:diagnosis_id>/repairs", responses={"201": MeasuringView})
 def repair(path: DiagnosisPath, body: RepairIn) -> Any:
     """Record a repair; what was measured so far then speaks about the vehicle before it."""
-    found = repairs.repair(workspace(), path.diagnosis_id, body.client_key, body.units, body.action, substituted=body.substituted)
-    return _answer(found), 201
+    shown = repairs.repair(
+        workspace(), path.diagnosis_id, body.client_key, body.units, body.action, measuring_json, substituted=body.substituted
+    )
+    return as_json(shown, 201)
 
 
 @api.post("/diagnoses/<uuid:diagnosis_id>/exclusions", responses={"200": MeasuringView})
 def exclude(path: DiagnosisPath, body: ExclusionIn) -> Any:
     """Exclude a point, a place or an instrument (cannot be reached, not at hand), or include it again."""
-    return _answer(measuring.exclude(workspace(), path.diagnosis_id, body.client_key, body.kind, body.name, body.excluded))
+    return as_json(
+        measuring.exclude(workspace(), path.diagnosis_id, body.client_key, body.kind, body.name, body.excluded, measuring_json)
+    )
 
 
 @api.post("/diagnoses/<uuid:diagnosis_id>/preview", responses={"200": ProposalView})
 def preview(path: DiagnosisPath, body: TestIn) -> Any:
     """Cost and expected saving of a test of the technician's own choice: expected value, minutes, outcomes."""
-    return proposal_view(*measuring.preview(workspace(), path.diagnosis_id, _wanted(body))).model_dump(mode="json")
+    return measuring.preview(workspace(), path.diagnosis_id, _wanted(body)).model_dump(mode="json")
+
+
+@api.get("/diagnoses/<uuid:diagnosis_id>/foreseen", responses={"200": Foreseen})
+def foreseen(path: DiagnosisPath) -> Any:
+    """What would follow the likeliest results of the next two readings; a screen goes on by it while the server cannot be reached."""
+    return as_json(measuring.foreseen(workspace(), path.diagnosis_id))
 
 
 @api.post("/diagnoses/<uuid:diagnosis_id>/waveform", responses={"200": WaveformView})
 def waveform(path: DiagnosisPath, body: TestIn) -> Any:
     """What an oscilloscope would draw at the test's points, healthy and for the leading suspect."""
-    predictor, found = measuring.waveform(workspace(), path.diagnosis_id, _wanted(body))
-    return waveform_view(predictor.circuit, found).model_dump(mode="json")
+    return measuring.waveform(workspace(), path.diagnosis_id, _wanted(body)).model_dump(mode="json")
 
 
 @api.get("/diagnoses/<uuid:diagnosis_id>/expected-values", responses={"200": ExpectedOverlay})
@@ -100,8 +107,7 @@ def expected_values(path: DiagnosisPath, query: OverlayQuery) -> Any:
     if not isinstance(controls, dict) or not all(isinstance(v, str) for v in controls.values()):
         raise invalid("controls", 'give an object of controls and positions, such as {"key": "on"}')
     unplugged = [name for name in query.unplugged.split(",") if name]
-    predictor, found = measuring.overlay(workspace(), path.diagnosis_id, query.unit, controls, unplugged)
-    return overlay_view(predictor.circuit, found).model_dump(mode="json")
+    return measuring.overlay(workspace(), path.diagnosis_id, query.unit, controls, unplugged).model_dump(mode="json")
 
 
 @api.post("/diagnoses/<uuid:diagnosis_id>/meter", responses={"200": MeterReading, "502": ProblemDetails})
@@ -111,7 +117,7 @@ def meter(path: DiagnosisPath, body: TestIn) -> Any:
     return MeterReading(entry=entry).model_dump(mode="json")
 
 
-@api.post("/diagnoses/<uuid:diagnosis_id>/conclusion", responses={"201": MeasuringView})
+@api.post("/diagnoses/<uuid:diagnosis_id>/conclusion", responses={"201": MeasuringView, "409": ProblemDetails})
 def conclude(path: DiagnosisPath, body: ConclusionIn) -> Any:
     """Conclude as it stands now, and keep the diagnosis with its certainty."""
-    return _answer(measuring.conclude(workspace(), path.diagnosis_id, body.client_key)), 201
+    return as_json(measuring.conclude(workspace(), path.diagnosis_id, body.client_key, body.seen_seq, measuring_json), 201)

@@ -48,6 +48,7 @@ class FirstWorkshop(Strict):
     name: str = Field(min_length=1, max_length=80)
     sign_in: str = Field(min_length=2, max_length=80, pattern=SIGN_IN)
     password: str = Field(max_length=200)
+    alone: bool = Field(False, description="One person alone works here.")
 
 
 class SignIn(Strict):
@@ -67,6 +68,10 @@ class WorkshopView(BaseModel):
     distance_unit: Literal["km", "mi"]
     temperature_unit: Literal["C", "F"]
     tools: list[str]
+    alone: bool = Field(description="One person alone: no roles to choose, no rate to set.")
+    show_examples: bool = Field(description="The invented makes that come with Sondar are offered.")
+    photo_quota_mb: int
+    erase_after_months: int | None
     version: int
 
 
@@ -80,7 +85,20 @@ class WorkshopIn(Strict):
     distance_unit: Literal["km", "mi"]
     temperature_unit: Literal["C", "F"]
     tools: list[str] = Field(min_length=1, max_length=60)
+    alone: bool
+    show_examples: bool
+    photo_quota_mb: int = Field(ge=10, le=1_000_000, description="Room for all photographs.")
+    erase_after_months: int | None = Field(
+        ge=1, le=240, description="Personal data of closed jobs goes so long after their last entry."
+    )
     version: int = Field(ge=1, le=2_000_000_000)
+
+
+class Storage(BaseModel):
+    """Room that photographs take."""
+
+    photo_mb: float
+    photo_quota_mb: int
 
 
 class Me(BaseModel):

@@ -12,8 +12,9 @@ from flask_openapi3 import APIBlueprint, Tag
 from sondar.core.errors import ConflictError, FieldProblem, NotFoundError, invalid
 from sondar.core.former_names import current_id
 from sondar.core.instruments import INSTRUMENTS
+from sondar.store import keeping
 from sondar.store import people as store
-from sondar.store.database import Db, act_for
+from sondar.store.database import Db, act_for, borrowed
 from sondar.web import auth
 from sondar.web.common import MeterView
 from sondar.web.context import current, services, signed_in, workspace
@@ -38,6 +39,7 @@ from sondar.web.people.models import (
     SessionView,
     SetupState,
     SignIn,
+    Storage,
     ThemeIn,
     WorkshopIn,
     WorkshopView,
@@ -79,14 +81,14 @@ def _begin_session(db: Db, account_id: Any) -> Response:
 @api.get("/setup", responses={"200": SetupState})
 def setup_state() -> Any:
     """Whether the first workshop still has to be set up."""
-    with services().pool.connection() as db:
+    with borrowed(services().pool) as db:
         return SetupState(needed=not store.any_workshop(db)).model_dump()
 
 
 @api.post("/setup", responses={"201": Me, "409": ProblemDetails})
 def set_up(body: FirstWorkshop) -> Any:
     """The first workshop and its workshop lead, once, with the code that the start command printed."""
-    with services().pool.connection() as db:
+    with borrowed(services().pool) as db:
         if store.any_workshop(db):
             raise ConflictError("Already set up", "There is a workshop already: sign in, or ask its workshop lead for an account.")
     wanted = os.environ.get("SONDAR_SETUP_CODE", "")
@@ -94,12 +96,12 @@ def set_up(body: FirstWorkshop) -> Any:
     if not wanted or not secrets.compare_digest(body.code.strip().encode(), wanted.encode()):
         raise invalid("code", "not the code that was printed when Sondar started")
     password_hash = auth.hash_password(body.password)
-    with services().pool.connection() as db:
+    with borrowed(services().pool) as db:
         store.one_at_a_time(db, "first-setup")
         if store.any_workshop(db):
             raise ConflictError("Already set up", "There is a workshop already: sign in, or ask its workshop lead for an account.")
         store.record_attempt(db, "first-setup", _address(), True)
-        workshop_id = store.create_workshop(db, body.workshop)
+        workshop_id = store.create_workshop(db, body.workshop, alone=body.alone)
         account_id = store.create_account(db, body.sign_in, body.name, "lead", password_hash)
         assert account_id is not None
         act_for(db, workshop_id, account_id)
@@ -126,7 +128,7 @@ def _count_attempt(name: str) -> None:
         HttpError: 429, it comes too soon after the last.
     """
     device = request.cookies.get(auth.device_name(), "")
-    with services().pool.connection() as db:
+    with borrowed(services().pool) as db:
         store.one_at_a_time(db, name)
         known = bool(device) and store.is_known_device(db, name, device)
         wait = auth.delay_s(store.failures(db, name, _address(), auth.COUNTED_MINUTES), known_device=known)
@@ -142,10 +144,10 @@ def sign_in(body: SignIn) -> Any:
     """Sign in. Wrong passwords are slowed down; the answer does not tell a wrong name from a wrong password."""
     name = body.sign_in.strip()
     _count_attempt(name)
-    with services().pool.connection() as db:
+    with borrowed(services().pool) as db:
         found = store.find_account(db, name)
     right = auth.fits(found[2] if found else None, body.password)  # takes a while: no connection is held
-    with services().pool.connection() as db:
+    with borrowed(services().pool) as db:
         if not right or found is None or not found[3]:
             if found is not None:
                 act_for(db, found[1], found[0])
@@ -188,7 +190,7 @@ def change_own_password(body: PasswordChange) -> Any:
     """A new password; every other session of the account ends."""
     person = signed_in()
     _count_attempt(person.sign_in)
-    with services().pool.connection() as db:
+    with borrowed(services().pool) as db:
         found = store.find_account(db, person.sign_in)
     if not auth.fits(found[2] if found else None, body.old):
         raise invalid("old", "not your password now")
@@ -269,6 +271,13 @@ def change_workshop(body: WorkshopIn) -> Any:
             )  # fmt: skip
         store.record(db, "settings changed", body.name, _address())
     return current.model_dump(mode="json")
+
+
+@api.get("/workshop/storage", responses={"200": Storage})
+def show_storage() -> Any:
+    """Room that this workshop's photographs take."""
+    with workspace().transaction() as db:
+        return Storage(photo_mb=keeping.photo_bytes(db) / 1e6, photo_quota_mb=store.workshop(db).photo_quota_mb).model_dump()
 
 
 def _accounts(db: Db) -> dict[str, Any]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sondar.app.measuring import Measuring
+from sondar.app.judging import Measuring
 from sondar.app.sharing import SharedJob
 from sondar.core.present.assessment import effect_range
 from sondar.core.wording.labels import reading_label
@@ -18,6 +18,11 @@ def shared_view(shared: SharedJob) -> SharedJobView:
         complaint=job.complaint, stage=job.stage, checked_in=job.created_at, expires_at=shared.expires_at,
         codes=job_detail_view(shared.detail).codes, diagnoses=[_diagnosis(found) for found in shared.diagnoses],
     )  # fmt: skip
+
+
+def shared_json(shared: SharedJob) -> bytes:
+    """The same as text, made in the worker."""
+    return shared_view(shared).model_dump_json().encode()
 
 
 def _diagnosis(found: Measuring) -> SharedDiagnosis:

@@ -8,11 +8,11 @@ from flask_openapi3 import APIBlueprint, Tag
 
 from sondar.app import sharing
 from sondar.store.people import Share
-from sondar.web.common import JobPath
+from sondar.web.common import JobPath, as_json
 from sondar.web.context import workspace
 from sondar.web.problems import ProblemDetails
 from sondar.web.sharing.models import SharedJobView, ShareIn, ShareList, SharePath, ShareView, TokenPath
-from sondar.web.sharing.present import shared_view
+from sondar.web.sharing.present import shared_json
 
 api = APIBlueprint(
     "sharing", __name__, url_prefix="/api/v1", abp_tags=[Tag(name="sharing")],
@@ -51,4 +51,4 @@ def revoke_share(path: SharePath) -> Any:
 @api.get("/shared/<string:token>", responses={"200": SharedJobView})
 def show_shared(path: TokenPath) -> Any:
     """What a link opens: complaint, codes, readings and diagnoses. No names, no notes, no photographs."""
-    return shared_view(sharing.open_link(workspace(), path.token)).model_dump(mode="json")
+    return as_json(sharing.open_link(workspace(), path.token, shared_json))

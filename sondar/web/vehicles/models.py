@@ -54,6 +54,7 @@ class ModelView(BaseModel):
     make: str
     model: str
     title: str
+    example: bool = Field(description="Comes with Sondar and is of an invented make.")
 
 
 class ModelList(BaseModel):

@@ -6,10 +6,11 @@ from typing import Any
 
 from flask_openapi3 import APIBlueprint, Tag
 
+from sondar.app import models
 from sondar.app.computed import by_slug
-from sondar.circuit_files import load_vehicle_text
 from sondar.core.errors import NotFoundError, invalid
 from sondar.store import circuits as circuit_store
+from sondar.store import people
 from sondar.store import vehicles as store
 from sondar.web.context import workspace
 from sondar.web.problems import ProblemDetails
@@ -43,20 +44,26 @@ def show_vehicle(path: VehiclePath) -> Any:
 def list_models() -> Any:
     """Vehicle models whose circuits are known."""
     with workspace().transaction() as db:
-        found = store.newest_models(db)
-    return ModelList(models=[ModelView(make=m.make, model=m.model, title=m.title) for m in found]).model_dump(mode="json")
+        shown = people.workshop(db).show_examples
+        found = [model for model in store.newest_models(db) if shown or not model.example]
+    return ModelList(models=[ModelView(make=m.make, model=m.model, title=m.title, example=m.example) for m in found]).model_dump(
+        mode="json"
+    )
 
 
 @api.post("/vehicle-models", responses={"201": ModelView})
 def load_model(body: ModelText) -> Any:
     """Check a vehicle file against the stored circuits and store it."""
-    document, work = load_vehicle_text(body.text), workspace()
+    work = workspace()
+    document = work.compute("vehicles", models.checked, body.text)
     with work.transaction() as db:
-        versions = by_slug(circuit_store.newest_circuits(db))
-        missing = [slug for slug in document.circuits if slug not in versions]
-        if missing:
-            raise invalid("text", f"circuits: load these circuit files first: {', '.join(missing)}")
-        model = store.model_by_id(db, store.save_model(db, document, body.text))
-        assert model is not None
-        work.computed.triage_model(model, versions)  # the circuits must join: an error here stores nothing
-    return ModelView(make=document.vehicle.make, model=document.vehicle.model, title=document.title).model_dump(), 201
+        versions = by_slug(circuit_store.newest_circuits(db, document.circuits))
+    missing = [slug for slug in document.circuits if slug not in versions]
+    if missing:
+        raise invalid("text", f"circuits: load these circuit files first: {', '.join(missing)}")
+    work.compute("vehicles", models.joined, document, versions)  # an error here stores nothing
+    with work.transaction() as db:
+        store.save_model(db, document, body.text)
+    return ModelView(
+        make=document.vehicle.make, model=document.vehicle.model, title=document.title, example=False
+    ).model_dump(), 201

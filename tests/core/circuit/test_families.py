@@ -115,7 +115,10 @@ def test_copper_follows_the_standard() -> None:
 
 def test_relay_coil_warms_but_pulls_in_at_the_same_current() -> None:
     relay = Relay(family="relay", coil_ohm=85, pull_in_v=7)
-    text = f"{HEAD}parts: {{BAT: {{family: battery}}}}\nwires: {{W: {{from: BAT.pos, to: BAT.neg}}}}\n"
+    text = (
+        f"{HEAD}parts: {{BAT: {{family: battery}}, R: {{family: resistor, resistance_ohm: 100}}}}\n"
+        "wires: {W: {from: BAT.pos, to: R.1}, V: {from: R.2, to: BAT.neg}}\n"
+    )
     circuit = circuit_of(text)
     cold, hot = (relay.branches("K", circuit.rest_setup(t)) for t in (20.0, 90.0))
     assert hot[0].resistance_ohm > 1.25 * cold[0].resistance_ohm

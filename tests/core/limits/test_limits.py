@@ -9,7 +9,8 @@ import pytest
 from sondar.circuit_files import CircuitFileError, load_circuit_text
 from sondar.core.circuit.network import Circuit
 from sondar.core.instruments.reading import Reading
-from sondar.core.limits.card import LimitView, limit_test, limits_card
+from sondar.core.limits.card import LimitView, limits_card
+from sondar.core.limits.condition import limit_test
 from sondar.core.limits.conformity import Measured, conformity
 from sondar.core.limits.forms.copper import copper_at
 from sondar.core.limits.forms.difference import difference

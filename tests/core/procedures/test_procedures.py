@@ -13,7 +13,7 @@ from sondar.core.diagnosis.costs import Situation
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.errors import CircuitDocumentError
 from sondar.core.instruments.reading import Reading
-from sondar.core.limits.card import limit_test
+from sondar.core.limits.condition import limit_test
 from sondar.core.procedures.compare import compare, pass_chance
 from sondar.core.procedures.document import ProcedureDocument, read_procedure
 from sondar.core.procedures.follow import follow_procedure

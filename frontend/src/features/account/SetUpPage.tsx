@@ -15,14 +15,15 @@ const SCHEMA = z.object({
   name: required("Your name"),
   sign_in: required("The name to sign in with"),
   password: z.string().min(10, "At least 10 characters"),
+  alone: z.boolean(),
 });
 
 /** The first workshop and its first workshop lead. */
 export function SetUpPage() {
   const client = useQueryClient();
-  const { field, submit, sending, trouble } = useServerForm({
+  const { form, field, submit, sending, trouble } = useServerForm({
     schema: SCHEMA,
-    defaults: { code: "", workshop: "", name: "", sign_in: "", password: "" },
+    defaults: { code: "", workshop: "", name: "", sign_in: "", password: "", alone: false },
     send: async (body) => unwrap(await api.POST("/api/v1/setup", { body })),
     onDone: (me) => {
       client.setQueryData(meQuery.queryKey, accept(me));
@@ -45,6 +46,12 @@ export function SetUpPage() {
           hint="At least 10 characters. You are the workshop lead and can add the others."
           {...field("password")}
         />
+        <label className="flex min-h-11 items-center gap-3">
+          <input type="checkbox" className="h-5 w-5 accent-[var(--depth-5)]" {...form.register("alone")} />
+          <span>
+            I work alone <span className="text-soft">(no roles, no rate; can be changed later)</span>
+          </span>
+        </label>
         {trouble && <Notice tone="problem">{trouble}</Notice>}
         <Button kind="next" type="submit" className="w-full" disabled={sending.isPending}>
           {sending.isPending ? "Setting up …" : "Set up"}

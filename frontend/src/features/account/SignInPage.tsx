@@ -1,6 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { z } from "zod";
 import { api, unwrap } from "../../api/client";
+import { forgetSeen } from "../../api/seen";
 import { accept, meQuery } from "../../api/session";
 import { required, useServerForm } from "../../lib/forms";
 import { Button } from "../../ui/Button";
@@ -19,7 +20,10 @@ export function SignInPage() {
   const { field, submit, sending, trouble } = useServerForm({
     schema: SCHEMA,
     defaults: { sign_in: "", password: "" },
-    send: async (body) => unwrap(await api.POST("/api/v1/session", { body })),
+    send: async (body) => {
+      await forgetSeen(); // of whoever was here before
+      return unwrap(await api.POST("/api/v1/session", { body }));
+    },
     onDone: (me) => client.setQueryData(meQuery.queryKey, accept(me)),
   });
   return (

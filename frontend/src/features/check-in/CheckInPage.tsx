@@ -49,7 +49,7 @@ export function CheckInPage() {
       vin: "",
       complaint: "",
       codes: "",
-      temperature: String(temperature.show(20)),
+      temperature: "",
     },
     paths: {
       plate: "vehicle.plate",
@@ -72,7 +72,7 @@ export function CheckInPage() {
             vehicle: known ? null : { make, model, year, plate, mileage_km, engine, vin },
             complaint: values.complaint,
             codes: values.codes,
-            temperature_c: values.temperature === null ? 20 : temperature.keep(values.temperature),
+            temperature_c: values.temperature === null ? null : temperature.keep(values.temperature),
             circuit_version_id: chosen || null,
           },
         }),

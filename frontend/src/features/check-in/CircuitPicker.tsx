@@ -90,8 +90,9 @@ function CircuitChoice({ circuit }: { circuit: CircuitSummary }) {
       <span>
         <span className="block font-[600]">{circuit.title}</span>
         <span className="block text-sm text-soft">
-          {circuit.make}, version {circuit.version} · {circuit.parts} parts, {circuit.points} points to probe,{" "}
-          {circuit.faults} faults known
+          {circuit.make}
+          {circuit.example && " (example)"}, version {circuit.version} · {circuit.parts} parts,{" "}
+          {circuit.points} points to probe, {circuit.faults} faults known
         </span>
         {circuit.complaint && <span className="block text-sm">{circuit.complaint}</span>}
       </span>

@@ -15,7 +15,7 @@ export default function CircuitPage() {
   const { data: circuit, error } = useQuery(circuitQuery(versionId));
   const [setup, setSetup] = useState<TestIn["setup"]>({ controls: {}, unplugged: [] });
   const [face, setFace] = useState<string | null>(null);
-  if (error) {
+  if (error && !circuit) {
     return (
       <main className="mx-auto max-w-3xl p-6">
         <Notice tone="problem">

@@ -37,6 +37,7 @@ export default function CircuitsPage() {
               <strong className="font-[650]">{circuit.title}</strong>{" "}
               <span className="text-soft">
                 {circuit.make}
+                {circuit.example && ", example"}
                 {circuit.synonyms.length > 0 && `; ${circuit.synonyms.join(", ")}`}
               </span>
               <span className="block text-sm">{circuit.complaint}</span>

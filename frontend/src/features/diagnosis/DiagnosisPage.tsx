@@ -20,7 +20,7 @@ export function DiagnosisPage() {
   const canWrite = me?.role !== "read-only";
   const navigate = useNavigate();
   useHotkeys("b", () => navigate(`/measure/${diagnosisId}`));
-  if (error) {
+  if (error && !measuring) {
     return (
       <main className="mx-auto max-w-3xl p-6">
         <Notice tone="problem">The conclusion cannot be read: {error.message}</Notice>

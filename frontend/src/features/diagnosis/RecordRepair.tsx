@@ -2,6 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Measuring, unwrap } from "../../api/client";
 import { measuringQuery } from "../../api/queries";
+import { sendOnce } from "../../lib/keys";
 import { AskDialog } from "../../ui/AskDialog";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
@@ -17,17 +18,19 @@ export function RecordRepair({ measuring }: { measuring: Measuring }) {
   const client = useQueryClient();
   const id = measuring.diagnosis.id;
   const repair = useMutation({
-    mutationFn: async (action: string) =>
-      unwrap(
-        await api.POST("/api/v1/diagnoses/{diagnosis_id}/repairs", {
-          params: { path: { diagnosis_id: id } },
-          body: {
-            client_key: crypto.randomUUID(),
-            units: chosen,
-            action,
-            substituted: action === "Known good part fitted to try",
-          },
-        }),
+    mutationFn: (action: string) =>
+      sendOnce(["repair", id, chosen, action], async (client_key) =>
+        unwrap(
+          await api.POST("/api/v1/diagnoses/{diagnosis_id}/repairs", {
+            params: { path: { diagnosis_id: id } },
+            body: {
+              client_key,
+              units: chosen,
+              action,
+              substituted: action === "Known good part fitted to try",
+            },
+          }),
+        ),
       ),
     onSuccess: (answer) => {
       client.setQueryData(measuringQuery(id).queryKey, answer);

@@ -2,10 +2,12 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { ApiError, api, type Code, type JobDetail, unwrap } from "../../api/client";
 import { jobQuery, listsQuery } from "../../api/queries";
+import { sendOnce } from "../../lib/keys";
 import { AskDialog } from "../../ui/AskDialog";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 import { Picks } from "../../ui/Picks";
+import { type CodeFile, ImportDialog } from "./ImportDialog";
 
 const BEHAVIOUR: Record<string, string> = {
   hard: "Hard: there all the time",
@@ -23,6 +25,7 @@ export function Codes({ detail, canWrite }: { detail: JobDetail; canWrite: boole
   const [text, setText] = useState("");
   const [run, setRun] = useState<string[]>([]);
   const [describing, setDescribing] = useState<Code | null>(null);
+  const [importing, setImporting] = useState<CodeFile | null>(null);
   const file = useRef<HTMLInputElement>(null);
   const take = (answer: JobDetail) => {
     client.setQueryData(jobQuery(jobId).queryKey, answer);
@@ -32,12 +35,14 @@ export function Codes({ detail, canWrite }: { detail: JobDetail; canWrite: boole
   const path = { params: { path: { job_id: jobId } } };
   const conditions = detail.cleared_at ? run : [];
   const type = useMutation({
-    mutationFn: async (body: { source: "typed" | "import"; text: string; none_stored?: boolean }) =>
-      unwrap(
-        await api.POST("/api/v1/jobs/{job_id}/scans", {
-          ...path,
-          body: { client_key: crypto.randomUUID(), conditions, none_stored: false, ...body },
-        }),
+    mutationFn: (body: { text: string; none_stored?: boolean }) =>
+      sendOnce(["scan", jobId, conditions, body], async (client_key) =>
+        unwrap(
+          await api.POST("/api/v1/jobs/{job_id}/scans", {
+            ...path,
+            body: { client_key, conditions, none_stored: false, source: "typed", rows: null, ...body },
+          }),
+        ),
       ),
     onSuccess: (answer) => {
       setText("");
@@ -45,22 +50,21 @@ export function Codes({ detail, canWrite }: { detail: JobDetail; canWrite: boole
     },
   });
   const read = useMutation({
-    mutationFn: async () =>
-      unwrap(
-        await api.POST("/api/v1/jobs/{job_id}/scans/vehicle", {
-          ...path,
-          body: { client_key: crypto.randomUUID(), conditions },
-        }),
+    mutationFn: () =>
+      sendOnce(["read", jobId, conditions], async (client_key) =>
+        unwrap(
+          await api.POST("/api/v1/jobs/{job_id}/scans/vehicle", {
+            ...path,
+            body: { client_key, conditions },
+          }),
+        ),
       ),
     onSuccess: take,
   });
   const clear = useMutation({
-    mutationFn: async (by: "vehicle" | "hand") =>
-      unwrap(
-        await api.POST("/api/v1/jobs/{job_id}/clearing", {
-          ...path,
-          body: { client_key: crypto.randomUUID(), by },
-        }),
+    mutationFn: (by: "vehicle" | "hand") =>
+      sendOnce(["clear", jobId, by], async (client_key) =>
+        unwrap(await api.POST("/api/v1/jobs/{job_id}/clearing", { ...path, body: { client_key, by } })),
       ),
     onSuccess: take,
   });
@@ -78,7 +82,7 @@ export function Codes({ detail, canWrite }: { detail: JobDetail; canWrite: boole
   const lines = type.error instanceof ApiError ? (type.error.problem.errors ?? []) : [];
   const last = detail.scans[detail.scans.length - 1];
   const modules = Object.entries(
-    Object.assign({}, ...detail.scans.map((scan) => scan.modules)) as Record<string, boolean>,
+    Object.assign({}, ...detail.scans.map((scan) => scan.modules)) as Record<string, boolean | string>,
   );
   return (
     <section aria-labelledby="codes-title">
@@ -91,7 +95,9 @@ export function Codes({ detail, canWrite }: { detail: JobDetail; canWrite: boole
             {modules.map(([name, answered]) => (
               <span key={name} className="ml-3">
                 <strong className="font-[650]">{name}</strong>{" "}
-                {answered ? (
+                {typeof answered === "string" ? (
+                  <span className="border border-ink px-1">{answered}</span>
+                ) : answered ? (
                   <span className="text-soft">answered</span>
                 ) : (
                   <span className="bg-buff px-1 font-[650]">did not answer</span>
@@ -161,10 +167,7 @@ export function Codes({ detail, canWrite }: { detail: JobDetail; canWrite: boole
               </>
             )}
             {detail.cleared_at && (
-              <Button
-                kind="quiet"
-                onClick={() => type.mutate({ source: "typed", text: "", none_stored: true })}
-              >
+              <Button kind="quiet" onClick={() => type.mutate({ text: "", none_stored: true })}>
                 Read by hand: none is back
               </Button>
             )}
@@ -173,7 +176,7 @@ export function Codes({ detail, canWrite }: { detail: JobDetail; canWrite: boole
             className="flex items-stretch gap-2"
             onSubmit={(event) => {
               event.preventDefault();
-              if (text.trim()) type.mutate({ source: "typed", text });
+              if (text.trim()) type.mutate({ text });
             }}
           >
             <label className="min-w-0 flex-1">
@@ -193,13 +196,13 @@ export function Codes({ detail, canWrite }: { detail: JobDetail; canWrite: boole
             <input
               ref={file}
               type="file"
-              accept=".csv,.json,.txt"
+              accept=".csv,.json,.txt,.tsv"
               className="sr-only"
               tabIndex={-1}
               aria-label="File of codes"
               onChange={async (event) => {
                 const chosen = event.target.files?.[0];
-                if (chosen) type.mutate({ source: "import", text: await chosen.text() });
+                if (chosen) setImporting({ name: chosen.name, text: await chosen.text() });
                 event.target.value = "";
               }}
             />
@@ -207,6 +210,13 @@ export function Codes({ detail, canWrite }: { detail: JobDetail; canWrite: boole
           </form>
         </div>
       )}
+      <ImportDialog
+        jobId={jobId}
+        file={importing}
+        conditions={conditions}
+        onClose={() => setImporting(null)}
+        onKept={take}
+      />
       <AskDialog
         open={describing !== null}
         title={`What does ${describing?.code ?? ""} mean on a ${detail.job.make}?`}

@@ -5,10 +5,13 @@ import type { JobDetail } from "../../api/client";
 import { jobQuery, listsQuery } from "../../api/queries";
 import { useMe } from "../../api/session";
 import { Headline } from "../../app/Headline";
+import { when } from "../../lib/format";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 import { Codes } from "./Codes";
+import { EraseDialog } from "./EraseDialog";
 import { Known } from "./Known";
+import { PutBack } from "./PutBack";
 import { ShareDialog } from "./ShareDialog";
 import { TestFirst } from "./TestFirst";
 import { TimelineList } from "./TimelineList";
@@ -20,10 +23,12 @@ export function JobPage() {
   const { jobId = "" } = useParams();
   const [params, setParams] = useSearchParams();
   const { data: detail, error } = useQuery(jobQuery(jobId));
-  const canWrite = useMe().data?.role !== "read-only";
+  const role = useMe().data?.role;
+  const canWrite = role !== "read-only";
+  const [erasing, setErasing] = useState(false);
   const [sharing, setSharing] = useState(false);
   useJobEvents(jobId, detail?.job.last_seq);
-  if (error) {
+  if (error && !detail) {
     return (
       <main className="mx-auto max-w-3xl p-6">
         <h1 className="mb-3 text-2xl">This job cannot be opened</h1>
@@ -46,7 +51,8 @@ export function JobPage() {
         <div className="flex flex-wrap items-baseline gap-x-4 text-sm leading-tight">
           <h1 className="text-lg">{detail.job.plate || `Job ${detail.job.number}`}</h1>
           <span className="min-w-0 flex-1 truncate text-soft">
-            {detail.job.make} {detail.job.model} {detail.job.year ?? ""}. {detail.job.complaint}
+            {[detail.job.make, detail.job.model, detail.job.year].filter(Boolean).join(" ")}.{" "}
+            {detail.job.complaint}
           </span>
         </div>
       </Headline>
@@ -80,8 +86,19 @@ export function JobPage() {
               Share
             </Button>
           )}
+          {role === "lead" && (
+            <Button kind="quiet" onClick={() => setErasing(true)}>
+              Erase personal data
+            </Button>
+          )}
         </span>
       </div>
+      {detail.job.erased_at && (
+        <p className="border-b border-rule bg-raised px-5 py-1 text-sm">
+          Personal data was erased on {when(detail.job.erased_at)}. What was measured and concluded is kept.
+        </p>
+      )}
+      <PutBack detail={detail} canWrite={canWrite} />
       {timeline ? (
         <div className="relative min-h-0 flex-1 overflow-auto">
           <TimelineList detail={detail} canWrite={canWrite} />
@@ -107,6 +124,7 @@ export function JobPage() {
           </div>
         </div>
       )}
+      <EraseDialog job={detail.job} open={erasing} onClose={() => setErasing(false)} />
       <ShareDialog jobId={jobId} open={sharing} onClose={() => setSharing(false)} />
     </main>
   );

@@ -4,6 +4,7 @@ import { Link } from "react-router";
 import { api, type JobDetail, unwrap } from "../../api/client";
 import { jobQuery, listsQuery } from "../../api/queries";
 import { when } from "../../lib/format";
+import { sendOnce } from "../../lib/keys";
 import { type Unit, useUnits } from "../../lib/units";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
@@ -66,7 +67,7 @@ export function Known({ detail, canWrite }: { detail: JobDetail; canWrite: boole
           field="temperature_c"
           label={`Part temperature, ${temperature.label}`}
           unit={temperature}
-          fallback={detail.job.temperature_c}
+          placeholder={`not measured, ${temperature.show(detail.job.temperature_c)} assumed`}
           canWrite={canWrite}
         />
       </div>
@@ -213,7 +214,7 @@ function TextAnswer(props: FieldProps & { fallback?: string; rows: number; place
   );
 }
 
-function NumberAnswer(props: FieldProps & { fallback?: number | null; unit?: Unit }) {
+function NumberAnswer(props: FieldProps & { fallback?: number | null; unit?: Unit; placeholder?: string }) {
   const held = useAnswer<number | null>(props.detail, props.field, props.fallback ?? null);
   const id = useId();
   const { show, keep } = props.unit ?? { show: (value: number) => value, keep: (value: number) => value };
@@ -227,6 +228,7 @@ function NumberAnswer(props: FieldProps & { fallback?: number | null; unit?: Uni
         id={id}
         inputMode="decimal"
         value={text}
+        placeholder={props.placeholder}
         readOnly={!props.canWrite}
         aria-invalid={wrong || held.problem !== null}
         className="figure block min-h-11 w-full rounded-sm border border-ink/60 bg-raised px-3 text-lg"
@@ -363,20 +365,21 @@ function Photos({ detail, canWrite }: { detail: JobDetail; canWrite: boolean }) 
   const client = useQueryClient();
   const input = useRef<HTMLInputElement>(null);
   const add = useMutation({
-    mutationFn: async (file: File) => {
-      const form = new FormData();
-      form.set("client_key", crypto.randomUUID());
-      form.set("caption", "");
-      form.set("picture", file);
-      return unwrap(
-        await api.POST("/api/v1/jobs/{job_id}/photos", {
-          params: { path: { job_id: detail.job.id } },
-          // The generated type says text where a file goes.
-          body: form as never,
-          bodySerializer: (body: unknown) => body as FormData,
-        }),
-      );
-    },
+    mutationFn: (file: File) =>
+      sendOnce(["photo", detail.job.id, file.name, file.size, file.lastModified], async (key) => {
+        const form = new FormData();
+        form.set("client_key", key);
+        form.set("caption", "");
+        form.set("picture", file);
+        return unwrap(
+          await api.POST("/api/v1/jobs/{job_id}/photos", {
+            params: { path: { job_id: detail.job.id } },
+            // The generated type says text where a file goes.
+            body: form as never,
+            bodySerializer: (body: unknown) => body as FormData,
+          }),
+        );
+      }),
     onSuccess: (answer) => client.setQueryData(jobQuery(detail.job.id).queryKey, answer),
   });
   return (

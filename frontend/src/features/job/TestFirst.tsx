@@ -4,6 +4,7 @@ import { useNavigate } from "react-router";
 import { api, type JobDetail, type Schema, unwrap } from "../../api/client";
 import { circuitsQuery, triageQuery } from "../../api/queries";
 import { depthTint, minutes, percent } from "../../lib/format";
+import { sendOnce } from "../../lib/keys";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 import { CauseMap } from "./CauseMap";
@@ -27,12 +28,14 @@ export function TestFirst(props: { detail: JobDetail; canWrite: boolean; childre
   const client = useQueryClient();
   const answer = useQuery(triageQuery(detail.job.id, stateOf(detail)));
   const open = useMutation({
-    mutationFn: async ({ version, reason }: { version: string; reason: string }) =>
-      unwrap(
-        await api.POST("/api/v1/jobs/{job_id}/diagnoses", {
-          params: { path: { job_id: detail.job.id } },
-          body: { client_key: crypto.randomUUID(), circuit_version_id: version, reason, carry: true },
-        }),
+    mutationFn: ({ version, reason }: { version: string; reason: string }) =>
+      sendOnce(["open", detail.job.id, version, reason], async (client_key) =>
+        unwrap(
+          await api.POST("/api/v1/jobs/{job_id}/diagnoses", {
+            params: { path: { job_id: detail.job.id } },
+            body: { client_key, circuit_version_id: version, reason, carry: true },
+          }),
+        ),
       ),
     onSuccess: (diagnosis) => {
       client.invalidateQueries({ queryKey: ["job", detail.job.id] });

@@ -4,6 +4,7 @@ import { Link } from "react-router";
 import { api, type JobDetail, unwrap } from "../../api/client";
 import { timelineQuery } from "../../api/queries";
 import { when } from "../../lib/format";
+import { sendOnce } from "../../lib/keys";
 import { type Unit, useUnits } from "../../lib/units";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
@@ -31,12 +32,14 @@ export function TimelineList({ detail, canWrite }: { detail: JobDetail; canWrite
   const units: Record<string, Unit> = { mileage_km: distance, temperature_c: temperature };
   const [text, setText] = useState("");
   const add = useMutation({
-    mutationFn: async (body: string) =>
-      unwrap(
-        await api.POST("/api/v1/jobs/{job_id}/notes", {
-          params: { path: { job_id: jobId } },
-          body: { client_key: crypto.randomUUID(), body },
-        }),
+    mutationFn: (body: string) =>
+      sendOnce(["note", jobId, body], async (client_key) =>
+        unwrap(
+          await api.POST("/api/v1/jobs/{job_id}/notes", {
+            params: { path: { job_id: jobId } },
+            body: { client_key, body },
+          }),
+        ),
       ),
     onSuccess: (answer) => {
       setText("");
@@ -88,7 +91,10 @@ export function TimelineList({ detail, canWrite }: { detail: JobDetail; canWrite
                     <span className="first-letter:uppercase">
                       {FIELD[entry.text] ?? entry.text.replaceAll("_", " ")}
                     </span>
-                    : <strong className="font-[600]">{plain(entry.detail, words, units[entry.text])}</strong>
+                    :{" "}
+                    <strong className="font-[600]">
+                      {plain(entry.detail, words, units[entry.text]).replace(/@\d+/g, "")}
+                    </strong>
                   </>
                 ) : (
                   entry.text

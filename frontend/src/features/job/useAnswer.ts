@@ -21,11 +21,12 @@ export function useAnswer<T>(detail: JobDetail, field: string, fallback: T) {
   const save = useMutation({
     retry: (count, error) => !(error instanceof ApiError) && count < 40,
     retryDelay: 1500,
-    mutationFn: async ({ value, seen }: { value: T; seen: number }) =>
+    // The key is the entry's, not the attempt's: an answer whose confirmation was lost is not given twice.
+    mutationFn: async ({ value, seen, key }: { value: T; seen: number; key: string }) =>
       unwrap(
         await api.PUT("/api/v1/jobs/{job_id}/answers/{field}", {
           params: { path: { job_id: jobId, field } },
-          body: { client_key: crypto.randomUUID(), value: value as AnswerValue, seen_seq: seen },
+          body: { client_key: key, value: value as AnswerValue, seen_seq: seen },
         }),
       ),
     onSuccess: (answer) => {
@@ -45,13 +46,16 @@ export function useAnswer<T>(detail: JobDetail, field: string, fallback: T) {
       ? save.error.problem
       : null;
   return {
-    value: (found?.value ?? fallback) as T,
+    // An answer that was taken back is none, whatever stood there before it.
+    value: (found ? found.value : fallback) as T,
     seq: found?.seq ?? 0,
     problem,
     saving: save.isPending,
     conflict,
-    answer: (value: T, seen: number = found?.seq ?? 0) => save.mutate({ value, seen }),
+    answer: (value: T, seen: number = found?.seq ?? 0) =>
+      save.mutate({ value, seen, key: crypto.randomUUID() }),
     keepTheirs: () => setConflict(null),
-    useMine: () => conflict && save.mutate({ value: conflict.mine, seen: conflict.theirs.seq }),
+    useMine: () =>
+      conflict && save.mutate({ value: conflict.mine, seen: conflict.theirs.seq, key: crypto.randomUUID() }),
   };
 }

@@ -1,8 +1,10 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 import { isWriting } from "../../api/client";
+import { listen } from "../../api/events";
 
 const SETTLE_MS = 80;
+const FRESH_MS = 1000;
 
 /**
  * Listens to what others add to a job and fetches it: two tablets on one job agree within a second.
@@ -15,7 +17,7 @@ export function useJobEvents(jobId: string | undefined, lastSeq: number | undefi
   known.current = lastSeq;
   useEffect(() => {
     if (!jobId) return;
-    const source = new EventSource(`/api/v1/jobs/${jobId}/events`);
+    const begun = performance.now();
     let timer = 0;
     let latest = 0;
     const refresh = () => {
@@ -28,24 +30,16 @@ export function useJobEvents(jobId: string | undefined, lastSeq: number | undefi
         }
       }, SETTLE_MS);
     };
-    source.addEventListener("entry", (event) => {
-      latest = Math.max(latest, Number(event.lastEventId) || Number.POSITIVE_INFINITY);
+    const end = listen((entry) => {
+      if (entry && entry.job !== jobId) return;
+      // What this page has just fetched for the first time need not be fetched again because its stream begins.
+      if (!entry && performance.now() - begun < FRESH_MS) return;
+      latest = Math.max(latest, entry ? entry.seq : Number.POSITIVE_INFINITY);
       refresh();
-    });
-    const everything = () => {
-      latest = Number.POSITIVE_INFINITY;
-      refresh();
-    };
-    source.addEventListener("resync", everything);
-    let begun = false;
-    source.addEventListener("ready", () => {
-      // A stream that begins anew may have missed something between the two.
-      if (begun) everything();
-      begun = true;
     });
     return () => {
       window.clearTimeout(timer);
-      source.close();
+      end();
     };
   }, [client, jobId]);
 }

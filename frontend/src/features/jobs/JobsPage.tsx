@@ -9,6 +9,7 @@ import { groupName, when } from "../../lib/format";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 import { VirtualList } from "../../ui/VirtualList";
+import { FirstSteps } from "./FirstSteps";
 
 const SETTLE_MS = 180;
 
@@ -18,7 +19,8 @@ export function JobsPage() {
   const asked = params.get("q") ?? "";
   const stage = params.get("stage") ?? "";
   const [text, setText] = useState(asked);
-  const canWrite = useMe().data?.role !== "read-only";
+  const me = useMe().data;
+  const canWrite = me?.role !== "read-only";
   const stages = useQuery(listsQuery).data?.stages ?? [];
   const found = useInfiniteQuery(jobsQuery(asked, stage));
   const navigate = useNavigate();
@@ -154,13 +156,7 @@ export function JobsPage() {
               )}
             </>
           ) : (
-            <>
-              <p className="text-lg">No vehicle has been checked in yet.</p>
-              <p className="text-soft">
-                Check one in, enter the complaint, read its codes, and Sondar says which circuit to test first
-                and what to measure.
-              </p>
-            </>
+            me && <FirstSteps me={me} />
           )}
         </div>
       )}

@@ -17,7 +17,13 @@ export function MeasureHeadline({ measuring }: { measuring: Measuring }) {
           {job.make} {job.model}. {job.codes && <strong>{job.codes}. </strong>}
           {job.complaint}
         </span>
-        <span className="font-[600]">Set-up now: {measuring.assessment.setup.text}</span>
+        <Link
+          to={`/jobs/${job.id}`}
+          className="inline-flex min-h-6 font-[600] underline-offset-4 hover:underline"
+          title="What is to be put back stands on the job page"
+        >
+          Set-up now: {measuring.assessment.setup.text}
+        </Link>
       </div>
     </Headline>
   );

@@ -1,8 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useReducer, useRef, useState } from "react";
 import { ApiError, type Circuit, type Measuring, type TestIn } from "../../api/client";
-import { expectedValuesQuery, previewQuery } from "../../api/queries";
+import { expectedValuesQuery, foreseenQuery, previewQuery } from "../../api/queries";
 import { useMe } from "../../api/session";
+import { useQuiet } from "../../lib/quiet";
 import { AskDialog } from "../../ui/AskDialog";
 import { Notice } from "../../ui/Notice";
 import { Calculators } from "../calculators/Calculators";
@@ -11,6 +12,7 @@ import { changed, type DraftChange, EMPTY, type Reading, remaining, testOf } fro
 import { asTest } from "./draft/tests";
 import { ConnectorFace } from "./drawing/ConnectorFace";
 import { type Entry, EntryField, type EntryHandle } from "./entry/EntryField";
+import { follow } from "./entry/foreseen";
 import { useReadings } from "./entry/useReadings";
 import { HotkeysDialog } from "./hotkeys/HotkeysDialog";
 import { useMeasureHotkeys } from "./hotkeys/useMeasureHotkeys";
@@ -27,9 +29,12 @@ import { SidePanel, type SideTab } from "./panels/SidePanel";
 import { ThenAndNow } from "./panels/ThenAndNow";
 import { ToVerify } from "./panels/ToVerify";
 import { Waveform } from "./panels/Waveform";
+import { WithoutConnection } from "./panels/WithoutConnection";
 import { useActions } from "./useActions";
 
 const UNDO_MS = 60_000;
+/** After an answer: whoever types on is not kept waiting by what is only worked out ahead. */
+const QUIET_MS = 1200;
 
 type Dialog = "calculators" | "keys" | null;
 
@@ -54,10 +59,17 @@ export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; ci
   const { own, correcting } = draft;
   const readings = assessment.effects.length;
 
-  const proposals = useMemo(
-    () => remaining(assessment.proposals, draft.later),
-    [assessment.proposals, draft.later],
+  const quiet = useQuiet(measuring.evidence_seq, QUIET_MS);
+  const foreseen = useQuery(foreseenQuery(diagnosisId, measuring.evidence_seq, quiet && canWrite));
+  const without = queue.waiting && queue.pending.length > 0;
+  const ahead = useMemo(
+    () => (without ? follow(foreseen.data, queue.pending) : null),
+    [without, foreseen.data, queue.pending],
   );
+  const proposals = useMemo(() => {
+    const known = without ? [ahead?.proposal].filter((item) => item != null) : assessment.proposals;
+    return remaining(known, draft.later);
+  }, [without, ahead, assessment.proposals, draft.later]);
   const proposed = proposals[Math.min(draft.chosen, proposals.length - 1)];
   const preview = useQuery(previewQuery(diagnosisId, own, readings));
   const shown = own ? preview.data : proposed;
@@ -176,7 +188,7 @@ export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; ci
     },
   });
 
-  const due = conclusion.settled && !own;
+  const due = (without ? (ahead?.settled ?? false) : conclusion.settled) && !own;
   const refused = queue.refused;
   const meant = refused?.problem.meant
     ? { typed: refused.reading.entry, meant: refused.problem.meant }
@@ -206,7 +218,8 @@ export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; ci
       >
         {trouble && <Notice tone="problem">{trouble.message}</Notice>}
         {measuring.said_before && <ThenAndNow measuring={measuring} />}
-        {due && (
+        {without && <WithoutConnection waiting={queue.pending.length} foreseen={ahead} />}
+        {due && !without && (
           <ConclusionDue conclusion={conclusion} busy={conclude.isPending} onConclude={conclude.mutate} />
         )}
         {shown ? (
@@ -220,7 +233,7 @@ export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; ci
           />
         ) : own ? (
           <OwnTest test={own} problem={previewProblem} />
-        ) : (
+        ) : without ? null : (
           <Notice tone="note">
             No test is left with the points and tools at hand. Bring one back below, or conclude with what is
             known.
@@ -339,6 +352,9 @@ export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; ci
         className="border-rule max-lg:order-3 max-lg:border-t max-lg:pt-2 lg:order-3 lg:overflow-auto lg:border-l lg:px-4 lg:py-2 lg:contain-strict"
         aria-label="Suspects"
       >
+        {without && (
+          <p className="text-sm text-soft">As of the last stored reading, before those that wait.</p>
+        )}
         <SidePanel
           measuring={measuring}
           circuit={circuit}

@@ -3,6 +3,7 @@ import { useCallback } from "react";
 import { useNavigate } from "react-router";
 import { api, type Measuring, type Schema, type TestIn, unwrap } from "../../api/client";
 import { measuringQuery } from "../../api/queries";
+import { sendOnce } from "../../lib/keys";
 
 type Reading = Measuring["readings"][number];
 
@@ -20,22 +21,26 @@ export function useActions(diagnosisId: string, onMeter: (entry: string) => void
     [client, diagnosisId],
   );
   const void_ = useMutation({
-    mutationFn: async ({ reading, reason }: { reading: Reading; reason: string }) =>
-      unwrap(
-        await api.POST("/api/v1/diagnoses/{diagnosis_id}/readings/{reading_id}/void", {
-          params: { path: { diagnosis_id: diagnosisId, reading_id: reading.id } },
-          body: { client_key: crypto.randomUUID(), reason },
-        }),
+    mutationFn: ({ reading, reason }: { reading: Reading; reason: string }) =>
+      sendOnce(["void", reading.id, reason], async (client_key) =>
+        unwrap(
+          await api.POST("/api/v1/diagnoses/{diagnosis_id}/readings/{reading_id}/void", {
+            params: { path: { diagnosis_id: diagnosisId, reading_id: reading.id } },
+            body: { client_key, reason },
+          }),
+        ),
       ),
     onSuccess: take,
   });
   const exclude = useMutation({
-    mutationFn: async (body: Omit<Schema["ExclusionIn"], "client_key">) =>
-      unwrap(
-        await api.POST("/api/v1/diagnoses/{diagnosis_id}/exclusions", {
-          ...path,
-          body: { client_key: crypto.randomUUID(), ...body },
-        }),
+    mutationFn: (body: Omit<Schema["ExclusionIn"], "client_key">) =>
+      sendOnce(["exclude", diagnosisId, body], async (client_key) =>
+        unwrap(
+          await api.POST("/api/v1/diagnoses/{diagnosis_id}/exclusions", {
+            ...path,
+            body: { client_key, ...body },
+          }),
+        ),
       ),
     onSuccess: (answer) => {
       take(answer);
@@ -48,13 +53,19 @@ export function useActions(diagnosisId: string, onMeter: (entry: string) => void
     onSuccess: ({ entry }) => onMeter(entry),
   });
   const conclude = useMutation({
-    mutationFn: async () =>
-      unwrap(
-        await api.POST("/api/v1/diagnoses/{diagnosis_id}/conclusion", {
-          ...path,
-          body: { client_key: crypto.randomUUID() },
-        }),
-      ),
+    // What is concluded is what this screen shows: had anything come since, the server would say so instead.
+    mutationFn: () => {
+      const seen = client.getQueryData(measuringQuery(diagnosisId).queryKey)?.evidence_seq ?? 0;
+      return sendOnce(["conclude", diagnosisId, seen], async (client_key) =>
+        unwrap(
+          await api.POST("/api/v1/diagnoses/{diagnosis_id}/conclusion", {
+            ...path,
+            body: { client_key, seen_seq: seen },
+          }),
+        ),
+      );
+    },
+    onError: () => client.invalidateQueries(measuringQuery(diagnosisId)),
     onSuccess: (answer) => {
       take(answer);
       navigate(`/measure/${diagnosisId}/diagnosis`);

@@ -3,6 +3,8 @@ import { Audit } from "./Audit";
 import { Meters } from "./Meters";
 import { OwnAccount } from "./OwnAccount";
 import { People } from "./People";
+import { Programs } from "./Programs";
+import { ThisDevice } from "./ThisDevice";
 import { Workshop } from "./Workshop";
 
 /** Settings: the own account for everyone, the workshop for a workshop lead. */
@@ -16,12 +18,14 @@ export default function SettingsPage() {
         <h1 className="text-3xl">Settings</h1>
         <OwnAccount me={me} />
         <Meters canChange={canChange} />
+        <ThisDevice />
       </div>
       <div className="space-y-8">
         {canChange ? (
           <>
             <Workshop me={me} />
-            <People me={me} />
+            {!me.workshop?.alone && <People me={me} />}
+            <Programs />
             <Audit />
           </>
         ) : (

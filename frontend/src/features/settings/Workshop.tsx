@@ -4,7 +4,7 @@ import { z } from "zod";
 import { api, type Me, type Schema, unwrap } from "../../api/client";
 import { listsQuery } from "../../api/queries";
 import { meQuery } from "../../api/session";
-import { decimal, required, useServerForm } from "../../lib/forms";
+import { decimal, optionalDecimal, required, useServerForm } from "../../lib/forms";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 import { Picks } from "../../ui/Picks";
@@ -12,6 +12,7 @@ import { Term } from "../../ui/Term";
 import { TextField } from "../../ui/TextField";
 
 type Settings = Schema["WorkshopView"];
+type Options = { key: string; title: string }[];
 
 const SCHEMA = z.object({
   name: required("The name"),
@@ -21,7 +22,13 @@ const SCHEMA = z.object({
   distance_unit: z.enum(["km", "mi"]),
   temperature_unit: z.enum(["C", "F"]),
   tools: z.array(z.string()),
+  alone: z.boolean(),
+  show_examples: z.boolean(),
+  photo_quota_mb: decimal,
+  erase_after_months: optionalDecimal,
 });
+const EXAMPLES: Options = [{ key: "on", title: "offer the example circuits" }];
+const ALONE: Options = [{ key: "on", title: "one person alone works here" }];
 
 const DISTANCES = [
   { key: "km", title: "km" },
@@ -39,7 +46,12 @@ export function Workshop({ me }: { me: Me }) {
   const shop = me.workshop as Settings;
   const { form, field, submit, sending, trouble } = useServerForm({
     schema: SCHEMA,
-    defaults: { ...shop, rate_per_hour: String(shop.rate_per_hour) },
+    defaults: {
+      ...shop,
+      rate_per_hour: String(shop.rate_per_hour),
+      photo_quota_mb: String(shop.photo_quota_mb),
+      erase_after_months: String(shop.erase_after_months ?? ""),
+    },
     send: async (values) => {
       try {
         return unwrap(await api.PUT("/api/v1/workshop", { body: { ...values, version: shop.version } }));
@@ -49,15 +61,22 @@ export function Workshop({ me }: { me: Me }) {
     },
     onDone: () => undefined,
   });
+  const storage = useQuery({
+    queryKey: ["storage"],
+    queryFn: async () => unwrap(await api.GET("/api/v1/workshop/storage")),
+  });
+  const alone = form.watch("alone");
   const tools = (lists.data?.instruments ?? []).map(({ id, title }) => ({ key: id, title }));
   return (
     <form className="space-y-3" onSubmit={submit} noValidate>
       <h2 className="text-xl">Workshop</h2>
       <TextField label="Name" {...field("name")} />
-      <div className="grid grid-cols-2 gap-3">
-        <TextField label="Rate per hour" inputMode="decimal" {...field("rate_per_hour")} />
-        <TextField label="Currency" {...field("currency")} />
-      </div>
+      {!alone && (
+        <div className="grid grid-cols-2 gap-3">
+          <TextField label="Rate per hour" inputMode="decimal" {...field("rate_per_hour")} />
+          <TextField label="Currency" {...field("currency")} />
+        </div>
+      )}
       <Controller
         control={form.control}
         name="decision_threshold"
@@ -115,6 +134,42 @@ export function Workshop({ me }: { me: Me }) {
             />
           )}
         />
+      </div>
+      <div className="grid grid-cols-2 items-start gap-3">
+        <TextField
+          label="Erase personal data after, months"
+          inputMode="numeric"
+          hint="Of closed jobs: plate, VIN, photographs, free text. Readings and conclusions stay. Empty: never."
+          {...field("erase_after_months")}
+        />
+        <TextField
+          label="Room for photographs, MB"
+          inputMode="numeric"
+          hint={storage.data && `${storage.data.photo_mb.toFixed(1)} MB are used.`}
+          {...field("photo_quota_mb")}
+        />
+      </div>
+      <div className="flex flex-wrap gap-4">
+        {(
+          [
+            ["show_examples", "Examples", EXAMPLES],
+            ["alone", "People", ALONE],
+          ] as const
+        ).map(([name, label, options]) => (
+          <Controller
+            key={name}
+            control={form.control}
+            name={name}
+            render={({ field: { value, onChange } }) => (
+              <Picks
+                label={label}
+                options={options}
+                chosen={value ? ["on"] : []}
+                onChange={(chosen) => onChange(chosen.length > 0)}
+              />
+            )}
+          />
+        ))}
       </div>
       {trouble && <Notice tone="problem">{trouble}</Notice>}
       {sending.isSuccess && <p role="status">Saved.</p>}

@@ -1,8 +1,9 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { del, get, set } from "idb-keyval";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { ApiError, api, type Problem, type Schema, unwrap } from "../../../api/client";
 import { measuringQuery } from "../../../api/queries";
+import { useMe } from "../../../api/session";
+import { forgetEntry, keepEntry, keptEntries } from "./pending";
 
 export type ReadingIn = Schema["ReadingIn"];
 
@@ -28,8 +29,8 @@ const RETRY_MS = 1500;
  * Each carries its own key, so sending one twice does no harm.
  */
 export function useReadings(diagnosisId: string): Queue {
-  const key = `sondar-pending-${diagnosisId}`;
   const client = useQueryClient();
+  const account = useMe().data?.account_id ?? "";
   const [pending, setPending] = useState<ReadingIn[]>([]);
   const [loaded, setLoaded] = useState(false);
   const [waiting, setWaiting] = useState(false);
@@ -38,27 +39,35 @@ export function useReadings(diagnosisId: string): Queue {
 
   useEffect(() => {
     let wanted = true;
-    void get<ReadingIn[]>(key)
-      .catch(() => undefined)
+    void keptEntries(diagnosisId, account)
+      .catch(() => [])
       .then((kept) => {
         if (!wanted) return;
-        if (kept?.length) setPending((now) => [...kept, ...now]);
+        setPending((now) => [
+          ...kept.filter((item) => now.every((own) => own.client_key !== item.client_key)),
+          ...now,
+        ]);
         setLoaded(true);
       });
     return () => {
       wanted = false;
     };
-  }, [key]);
+  }, [diagnosisId, account]);
 
-  useEffect(() => {
-    if (!loaded) return;
-    void (pending.length ? set(key, pending) : del(key)).catch(() => undefined);
-  }, [key, pending, loaded]);
+  const leave = useCallback(
+    (reading: ReadingIn) => {
+      void forgetEntry(diagnosisId, reading).catch(() => undefined);
+      setPending((all) => all.filter((item) => item.client_key !== reading.client_key));
+    },
+    [diagnosisId],
+  );
 
   const sendFirst = useCallback(async () => {
     const first = pending[0];
     if (!first || busy.current) return;
     busy.current = true;
+    // What is being worked out ahead follows from what is over now: the server may stop.
+    void client.cancelQueries({ queryKey: ["foreseen", diagnosisId] });
     try {
       const answer = await api.POST("/api/v1/diagnoses/{diagnosis_id}/readings", {
         params: { path: { diagnosis_id: diagnosisId } },
@@ -71,11 +80,11 @@ export function useReadings(diagnosisId: string): Queue {
       for (const key of ["jobs", "job", "timeline"])
         client.invalidateQueries({ queryKey: [key], refetchType: "none" });
       setWaiting(false);
-      setPending((all) => all.filter((item) => item.client_key !== first.client_key));
+      leave(first);
     } catch (error) {
       if (error instanceof ApiError) {
         setRefused({ reading: first, problem: error.problem });
-        setPending((all) => all.filter((item) => item.client_key !== first.client_key));
+        leave(first);
       } else {
         setWaiting(true);
         window.setTimeout(() => setPending((all) => [...all]), RETRY_MS);
@@ -83,7 +92,7 @@ export function useReadings(diagnosisId: string): Queue {
     } finally {
       busy.current = false;
     }
-  }, [client, diagnosisId, pending]);
+  }, [client, diagnosisId, pending, leave]);
 
   useEffect(() => {
     if (loaded) void sendFirst();
@@ -93,10 +102,14 @@ export function useReadings(diagnosisId: string): Queue {
     pending,
     waiting,
     refused,
-    add: useCallback((reading: ReadingIn) => {
-      setRefused(null);
-      setPending((all) => [...all, reading]);
-    }, []),
+    add: useCallback(
+      (reading: ReadingIn) => {
+        setRefused(null);
+        void keepEntry(diagnosisId, account, reading).catch(() => undefined);
+        setPending((all) => [...all, reading]);
+      },
+      [diagnosisId, account],
+    ),
     forgetRefusal: useCallback(() => setRefused(null), []),
   };
 }

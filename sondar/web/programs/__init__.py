@@ -1,0 +1,1 @@
+"""Tokens of outside programs."""
