@@ -74,13 +74,7 @@ class Caller:
 
     def be(self, name: str, theme: str) -> tuple[str, str]:
         """Sign in if the session has ended meanwhile, and choose the theme; name and value of the cookie."""
-        for attempt in range(6):  # an application that has long been idle may be busy for its first wait
-            try:
-                me = self("GET", "/session")
-                break
-            except urllib.error.HTTPError as error:
-                if error.code != 503 or attempt == 5:
-                    raise
+        me = self("GET", "/session")
         if not me["signed_in"]:
             me = self("POST", "/session", {"sign_in": name, "password": demo.PASSWORD})
         if me["theme"] != theme:

@@ -1,5 +1,8 @@
 from __future__ import annotations
 
+import contextlib
+import threading
+from concurrent.futures import ThreadPoolExecutor
 from uuid import uuid4
 
 import psycopg
@@ -11,7 +14,7 @@ from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.instruments.base import Test
 from sondar.core.quantities import parse_entry
 from sondar.store import circuits, evidence, jobs, people, vehicles
-from sondar.store.database import act_for, migrate
+from sondar.store.database import act_for, borrowed, migrate, open_pool
 from sondar.store.local_server import LocalServer
 from tests.conftest import AMBIENT_TEXT, circuit_of
 
@@ -55,6 +58,26 @@ def test_migrations_run_from_empty_and_once(postgres: LocalServer) -> None:
     assert migrate(fresh) == []
     with psycopg.connect(fresh) as db:
         assert jobs.list_jobs(db) == []
+
+
+def test_connections_broken_while_idle_are_replaced_before_anybody_waits(dsn: str) -> None:
+    size = 6
+    with open_pool(dsn, size) as pool, contextlib.ExitStack() as held:
+        together = threading.Barrier(size)
+
+        def use() -> int:
+            with borrowed(pool) as db:
+                together.wait(20)
+                return db.info.backend_pid
+
+        threads = held.enter_context(ThreadPoolExecutor(size))
+        before = [future.result() for future in [threads.submit(use) for _ in range(size)]]
+        assert len(set(before)) == size
+        with psycopg.connect(dsn, autocommit=True) as other:
+            other.execute("SELECT pg_terminate_backend(pid) FROM unnest(%s::int[]) pid", (before,))
+        with borrowed(pool) as db:  # a single one who asks, as the first request after a restart does
+            assert db.info.backend_pid not in before
+        assert pool.get_stats().get("requests_errors", 0) == 0
 
 
 @pytest.mark.parametrize("statement", ["UPDATE reading SET value_si = 1", "DELETE FROM reading"])

@@ -56,10 +56,6 @@ class Door:
             me = client.post("/api/v1/session", json={"sign_in": sign_in, "password": PASSWORD}).get_json()
             client.environ_base["HTTP_X_CSRF_TOKEN"] = me["csrf"]
             self.known[sign_in] = client
-        # Idle for minutes beside tests that start whole servers, a pool has been seen to lend nothing until one wait has run out.
-        for _ in range(6):
-            if self.known[sign_in].get("/api/v1/health").status_code == 200:
-                break
         return self.known[sign_in]
 
 
@@ -67,7 +63,6 @@ class Door:
 def door(app_dsn: str, workshops: dict[str, str]) -> Iterator[Door]:
     app = create_app(app_dsn, "", prepare=False, vehicles={})
     held: Services = app.extensions["sondar"]
-    held.pool.timeout = 10
     yield Door(app, {})
     held.close()
 

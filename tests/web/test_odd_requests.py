@@ -55,7 +55,7 @@ def test_busy_is_not_unreachable(door: Door, client: FlaskClient, monkeypatch: p
     def none_free(*_: Any, **__: Any) -> Any:
         raise PoolTimeout("couldn't get a connection after 5.00 sec")
 
-    monkeypatch.setattr(held.pool, "connection", none_free)
+    monkeypatch.setattr(held.pool, "getconn", none_free)
     busy = client.get("/api/v1/jobs")
     assert (busy.status_code, busy.get_json()["title"]) == (503, "Busy")
     assert busy.headers["Retry-After"] == "2"
@@ -105,7 +105,7 @@ def test_ready_says_what_is_missing(door: Door, client: FlaskClient, monkeypatch
     def read_only(*_: Any, **__: Any) -> Any:
         raise psycopg.errors.ReadOnlySqlTransaction("cannot execute UPDATE in a read-only transaction")
 
-    monkeypatch.setattr(held.pool, "connection", read_only)
+    monkeypatch.setattr(held.pool, "getconn", read_only)
     assert client.get("/api/v1/jobs").get_json()["title"] == "Nothing can be written", "and no failure of ours"
     answer = door.nobody().get("/api/v1/ready")
     assert answer.status_code == 503
