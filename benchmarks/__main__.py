@@ -5,6 +5,7 @@ from __future__ import annotations
 import sys
 
 from benchmarks import (
+    advice,
     archive,
     attacks,
     belief,
@@ -24,7 +25,7 @@ from benchmarks import (
 BENCHES = {
     "hidden-faults": hidden_faults.main, "solver": solver.main, "latency": latency.main, "triage": triage.main,
     "archive": archive.main, "crowd": crowd.main, "sealed": sealed.main, "tables": tables.main, "belief": belief.main, "entry": entry.main,
-    "worlds": worlds.main, "shared": shared.main, "kills": kills.main, "attacks": attacks.main,
+    "worlds": worlds.main, "shared": shared.main, "kills": kills.main, "attacks": attacks.main, "advice": advice.main,
 }  # fmt: skip
 
 

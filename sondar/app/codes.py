@@ -150,7 +150,7 @@ def describe(work: Workspace, job_id: UUID, code: str, title: str, said: str, vi
 
 
 def _evidence(model: TriageModel, record: JobRecord) -> Evidence:
-    return job_record.evidence(model, record.codes, record.answers)
+    return job_record.evidence(model, record.codes, record.answers, record.workshop.group_shares)
 
 
 def triage_of(work: Workspace, job_id: UUID) -> TriageResult:

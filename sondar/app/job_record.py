@@ -8,6 +8,7 @@ from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
 
+from sondar.core.circuit.model import Group
 from sondar.core.circuit.network import Circuit
 from sondar.core.codes import (
     Classified,
@@ -108,6 +109,7 @@ FIELDS: dict[str, Callable[[Any], Any]] = {
     "recent_work": _words(20), "recent_work_text": _text(1000), "environment": _words(5, tuple(ENVIRONMENTS)),
     "battery_v": _number(0, 60), "temperature_c": _number(-50, 90), "mileage_km": _number(0, 5_000_000, whole=True),
     "symptoms": _words(30), "denied": _words(30), "stage": _stage, "put_back": _words(60),
+    "opinion_by": _text(120), "opinion_said": _text(1000), "opinion_parts": _words(20),
     "make": _text(60, 1), "model": _text(60), "year": _number(1950, 2100, whole=True), "plate": _text(20), "engine": _text(60), "vin": _vin,
 }  # fmt: skip
 """Every field that can be answered, and the check of its value."""
@@ -143,12 +145,12 @@ def temperature_sd(answers: Mapping[str, Answer]) -> float:
     return ASKED_TEMPERATURE_SD if value_of(answers, "temperature_c", None) is not None else TEMPERATURE_SD
 
 
-def intake_answers(answers: Mapping[str, Answer]) -> Answers:
-    """The answers that speak about faults."""
+def intake_answers(answers: Mapping[str, Answer], group_shares: Mapping[Group, float]) -> Answers:
+    """The answers that speak about faults; ``group_shares`` are the workshop's own figures for what fails."""
     return Answers(
         conditions=frozenset(value_of(answers, "conditions", [])), environments=frozenset(value_of(answers, "environment", [])),
         recent_work=frozenset(value_of(answers, "recent_work", [])), battery_v=value_of(answers, "battery_v", None),
-        reproduced=value_of(answers, "reproduced", None),
+        reproduced=value_of(answers, "reproduced", None), group_shares=group_shares,
     )  # fmt: skip
 
 
@@ -248,7 +250,7 @@ def current_codes(file: CodeFile) -> list[FoundCode]:
 # -- evidence -------------------------------------------------------------------------------------------
 
 
-def evidence(model: TriageModel, file: CodeFile, answers: Mapping[str, Answer]) -> Evidence:
+def evidence(model: TriageModel, file: CodeFile, answers: Mapping[str, Answer], group_shares: Mapping[Group, float]) -> Evidence:
     """Everything known before the first reading, for the triage."""
     seen = {}
     for code in current_codes(file):
@@ -260,7 +262,7 @@ def evidence(model: TriageModel, file: CodeFile, answers: Mapping[str, Answer]) 
     return Evidence(
         codes=tuple(seen.values()), read=read, silent=frozenset(m for m, answered in file.modules.items() if answered is False),
         untested=file.untested - set(seen), symptoms=frozenset(value_of(answers, "symptoms", [])) & set(symptoms),
-        denied=frozenset(value_of(answers, "denied", [])) & set(symptoms), answers=intake_answers(answers),
+        denied=frozenset(value_of(answers, "denied", [])) & set(symptoms), answers=intake_answers(answers, group_shares),
     )  # fmt: skip
 
 

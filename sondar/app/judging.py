@@ -35,7 +35,7 @@ from sondar.core.limits.card import LimitView, limits_card
 from sondar.core.present.assessment import ProposalView, proposal_view
 from sondar.core.present.overlays import ExpectedOverlay, WaveformView, overlay_view, waveform_view
 from sondar.core.quantities import Entry
-from sondar.core.triage.prior_factors import fault_factors, reasons
+from sondar.core.triage.prior_factors import Answers, fault_factors, reasons
 from sondar.core.wording import conclusion as words
 from sondar.core.wording.labels import describe_test, reading_label
 from sondar.store import evidence
@@ -112,15 +112,20 @@ def reading_of(predictor: Predictor, stored: evidence.StoredReading) -> Reading:
     return Reading(str(stored.id), test, stored.value_si, state, stored.resolution_si, stored.present, stored.meter_error_si)
 
 
+def intake_of(case: Case) -> Answers:
+    """What was said at the door, and what the workshop knows of how often what fails."""
+    return job_record.intake_answers(case.answers, case.workshop.group_shares)
+
+
 def prior_of(case: Case, predictor: Predictor) -> Array:
     """Belief before the first reading: from the triage, or from the history."""
-    factors = fault_factors(predictor.circuit, job_record.intake_answers(case.answers))
+    factors = fault_factors(predictor.circuit, intake_of(case))
     return starting_prior(predictor.hypotheses, case.diagnosis.triage_prior, factors)
 
 
 def known_of(case: Case, predictor: Predictor) -> list[Reading]:
     """What was measured at intake: the battery's voltage, key off."""
-    volts = job_record.intake_answers(case.answers).battery_v
+    volts = intake_of(case).battery_v
     if volts is None:
         return []
     circuit = predictor.circuit
@@ -151,7 +156,7 @@ def judge_case(computed: Computed, case: Case, meter: bool) -> Measuring:
     carried = ["Prior probabilities from the triage"] if case.diagnosis.triage_prior else []
     return Measuring(
         case, predictor, found, limits_card(predictor.circuit, readings, case.job.temperature_c),
-        carried + reasons(predictor.circuit, job_record.intake_answers(case.answers)), meter,
+        carried + reasons(predictor.circuit, intake_of(case)), meter,
     )  # fmt: skip
 
 
@@ -266,7 +271,12 @@ def previewed(computed: Computed, case: Case, wanted: WantedTest) -> ProposalVie
     belief, readings = belief_of(case, predictor)
     proposal = evaluate(predictor, belief, situation_of(case, predictor, readings), test)
     if proposal is None:
-        why = instrument(test.instrument).why_not(access_of(predictor.circuit), test)
+        impossible = predictor.circuit.impossible(test.setup)
+        why = (
+            f"{impossible}. What was read can still be recorded."
+            if impossible
+            else (instrument(test.instrument).why_not(access_of(predictor.circuit), test))
+        )
         raise InvalidError("Not a test Sondar stands behind", why)
     return proposal_view(predictor, belief, proposal)
 

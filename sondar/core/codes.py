@@ -33,6 +33,16 @@ STATUS_BITS = (
 """Bits of the DTC status byte, ISO 14229-1 annex D, in words for people."""
 
 SYSTEMS = {"P": "powertrain", "C": "chassis", "B": "body", "U": "network"}
+DANGERS = (
+    (re.compile(r"B00[0-9A-F]{2}"),
+     "Restraint system: no meter, lamp or probe on any of its connectors, and none apart before the battery has been disconnected for as "
+     "long as the maker says. Work on it is for people trained for it, by the maker's instructions."),
+    (re.compile(r"P0[A-F][0-9A-F]{2}"),
+     "High-voltage system: touching its orange cables or parts can kill. Switching it off, proving it dead and every measurement on it "
+     "are for people qualified for it, by the maker's instructions."),
+)  # fmt: skip
+"""Codes of systems on which nothing is measured by this program (ISO 15031-6: B00xx restraint, P0Axx and after hybrid propulsion)."""
+
 HARD_WITHIN_S = 30.0
 """Back within this time after clearing, key on and nothing else done: the fault is there all the time."""
 
@@ -108,6 +118,11 @@ def status_in_words(line: str) -> int | None:
 def status_words(status: int | None) -> list[str]:
     """The status byte in words; empty when none was given."""
     return [] if status is None else [word for bit, word in STATUS_BITS if status & bit]
+
+
+def danger_of(code: str) -> str:
+    """The caution of a code on whose system nothing is measured; empty for every other."""
+    return next((caution for form, caution in DANGERS if form.fullmatch(code.upper())), "")
 
 
 def code_of_number(number: int) -> FoundCode:

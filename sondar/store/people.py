@@ -12,7 +12,9 @@ from typing import Any
 from uuid import UUID, uuid4
 
 from psycopg.rows import class_row
+from psycopg.types.json import Jsonb
 
+from sondar.core.circuit.model import Group
 from sondar.store.database import Db, act_for
 
 
@@ -32,6 +34,7 @@ class Workshop:
     show_examples: bool
     photo_quota_mb: int
     erase_after_months: int | None
+    group_shares: dict[Group, float]
     version: int
 
 
@@ -121,7 +124,7 @@ class AuditEntry:
 
 
 _WORKSHOP = "id, name, rate_per_hour, currency, decision_threshold, distance_unit, temperature_unit, tools, alone, show_examples, photo_quota_mb"
-_WORKSHOP += ", erase_after_months, version"
+_WORKSHOP += ", erase_after_months, group_shares, version"
 _ACCOUNT = "id, sign_in, name, role, active, theme, created_at"
 _METER = "id, name, volts_percent, volts_floor, ohms_percent, ohms_floor, active"
 
@@ -159,11 +162,11 @@ def workshop(db: Db) -> Workshop:
 def change_workshop(db: Db, version: int, values: dict[str, Any]) -> bool:
     """New settings if nobody changed them since ``version``; False otherwise."""
     columns = ("name", "rate_per_hour", "currency", "decision_threshold", "distance_unit", "temperature_unit", "tools",
-               "alone", "show_examples", "photo_quota_mb", "erase_after_months")  # fmt: skip
+               "alone", "show_examples", "photo_quota_mb", "erase_after_months", "group_shares")  # fmt: skip
     row = db.execute(
         f"UPDATE workshop SET {', '.join(f'{c} = %({c})s' for c in columns)}, version = version + 1 "
         "WHERE id = current_workshop() AND version = %(version)s RETURNING id",
-        {**values, "version": version},
+        {**values, "group_shares": Jsonb(values["group_shares"]), "version": version},
     ).fetchone()
     return row is not None
 

@@ -54,6 +54,7 @@ def test_migrations_run_from_empty_and_once(postgres: LocalServer) -> None:
         "0010.ready",
         "0011.tells",
         "0012.housekeeping",
+        "0013.advice",
     ]
     assert migrate(fresh) == []
     with psycopg.connect(fresh) as db:

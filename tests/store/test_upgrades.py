@@ -25,6 +25,7 @@ LANDED = {
     "0010.ready": "1e92b8dc4028cd41",
     "0011.tells": "e71e0eb4accfe7fc",
     "0012.housekeeping": "0b9a03c93236a6e8",
+    "0013.advice": "597fc28842c82388",
 }
 """The first 16 digits of each migration's SHA-256. A change to a landed one leaves databases that differ: write a new one instead."""
 

@@ -17,7 +17,7 @@ from tests.web.conftest import Door, reading
 
 SETTINGS = (
     "name", "rate_per_hour", "currency", "decision_threshold", "distance_unit", "temperature_unit", "tools", "alone", "show_examples",
-    "photo_quota_mb", "erase_after_months", "version",
+    "photo_quota_mb", "erase_after_months", "group_shares", "version",
 )  # fmt: skip
 
 

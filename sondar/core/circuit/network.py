@@ -7,10 +7,11 @@ from __future__ import annotations
 
 import itertools
 import math
+from collections.abc import Mapping
 from dataclasses import replace
 from functools import cached_property
 
-from sondar.core.circuit.document.fields import CircuitDocument, behind
+from sondar.core.circuit.document.fields import CircuitDocument, behind, goes_with
 from sondar.core.circuit.families import Contact, HBridge, ModuleSupply, Part, Plug, PulledInput, Splice, Wire
 from sondar.core.circuit.families.base import SYSTEM
 from sondar.core.circuit.families.module import Driver
@@ -207,10 +208,44 @@ class Circuit:
         named = self.document.setups[name]
         return self.setup(named.controls, frozenset(named.unplugged), named.temperature_c)
 
+    def goes_with(self, name: str, position: str, others: Mapping[str, str]) -> bool:
+        """True if a position of a control is possible while the others stand where they do."""
+        control = self.document.controls.get(name)
+        return control is None or goes_with(control, position, others)
+
+    def impossible(self, setup: Setup) -> str:
+        """Why no vehicle can be in a set-up, in words; empty if it can."""
+        others = dict(setup.controls)
+        for name, position in setup.controls:
+            if not self.goes_with(name, position, others):
+                return f"{self.control_title(name)} {position} does not go with the other controls"
+            for needed in sorted(self.needed_by(name, position) & setup.unplugged):
+                return f"{self.control_title(name)} {position} needs {needed} connected"
+        return ""
+
+    def control_title(self, name: str) -> str:
+        """A control's name for people."""
+        control = self.document.controls.get(name)
+        return (control.title if control is not None else "") or name
+
+    def needed_by(self, name: str, position: str) -> frozenset[str]:
+        """Connectors that must be connected for a position of a control."""
+        control = self.document.controls.get(name)
+        found: set[str] = set()
+        for needed in control.needs.get(position, []) if control is not None else []:
+            found |= {needed} if needed in self.document.connectors else self.module_plugs(needed)
+        return frozenset(found)
+
+    def module_plugs(self, module: str) -> frozenset[str]:
+        """Connectors that carry a pin of a module."""
+        return frozenset().union(*(self.plugs_of(part_id) for part_id, part in self.parts.items() if part.module == module))
+
     def control_states(self) -> list[tuple[tuple[str, str], ...]]:
-        """All combinations of control positions, each as sorted pairs."""
+        """All possible combinations of control positions, each as sorted pairs."""
         names = sorted(self.controls)
-        return [tuple(zip(names, combo, strict=True)) for combo in itertools.product(*(self.controls[n] for n in names))]
+        combined = itertools.product(*(self.controls[n] for n in names))
+        states = [tuple(zip(names, combo, strict=True)) for combo in combined]
+        return [state for state in states if not self.impossible(Setup(state))]
 
     def usual_states(self) -> list[tuple[tuple[str, str], ...]]:
         """Control positions of normal use: all combinations if they are few, else each control moved alone at each key position."""
@@ -223,7 +258,7 @@ class Circuit:
             for name, values in self.controls.items():
                 for value in values[1:] if name != "key" else ():
                     found[rest.with_control(name, value).controls] = None
-        return list(found)
+        return [state for state in found if not self.impossible(Setup(state))]
 
     # -- points -------------------------------------------------------------------------------------
 

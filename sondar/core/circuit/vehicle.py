@@ -175,7 +175,7 @@ def _join(vehicle: VehicleDocument, circuits: Mapping[str, CircuitDocument]) -> 
 
 
 def _both(section: str, one: Any, other: Any) -> Any:
-    """One thing told twice: a connector has the cavities of both, a module answers as either says; the rest is equal."""
+    """One thing told twice: a connector has the cavities of both, a module answers as either says, a control needs what either says."""
     if section == "connectors":
         cavities = {
             name: list(dict.fromkeys([*behind(one.cavities.get(name)), *behind(other.cavities.get(name))])) or None
@@ -187,6 +187,14 @@ def _both(section: str, one: Any, other: Any) -> Any:
     if section in ("codes", "symptoms"):
         sets = [*one.sets, *(condition for condition in other.sets if condition not in one.sets)]
         return one.model_copy(update={"sets": sets, "faults": list(dict.fromkeys([*one.faults, *other.faults]))})
+    if section == "controls":
+        conditions = {
+            field: {position: {**theirs.get(position, {}), **others.get(position, {})} for position in {**theirs, **others}}
+            for field in ("requires", "excludes")
+            for theirs, others in ((getattr(one, field), getattr(other, field)),)
+        }
+        needs = {p: list(dict.fromkeys([*one.needs.get(p, []), *other.needs.get(p, [])])) for p in {**one.needs, **other.needs}}
+        return one.model_copy(update={**conditions, "needs": needs})
     return one
 
 
@@ -208,9 +216,9 @@ def _disagreements(vehicle: VehicleDocument, circuits: Mapping[str, CircuitDocum
 
 
 def _agree(section: str, one: Any, other: Any) -> bool:
-    """A connector may carry more in one circuit than in another, a symptom or code may have more causes there."""
+    """A connector may carry more in one circuit than in another, a control may need more, a symptom or code may have more causes there."""
     blank = {
-        "connectors": {"cavities": {}}, "modules": {"answers": []},
+        "connectors": {"cavities": {}}, "modules": {"answers": []}, "controls": {"requires": {}, "excludes": {}, "needs": {}},
         "codes": {"sets": [], "faults": []}, "symptoms": {"sets": [], "faults": []},
     }.get(section, {})  # fmt: skip
     return bool(one.model_copy(update=blank) == other.model_copy(update=blank))

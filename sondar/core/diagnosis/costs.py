@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Literal
 
 import numpy as np
@@ -85,21 +85,55 @@ def loss_matrix(circuit: Circuit, hypotheses: HypothesisSet, rate_per_hour: floa
 
 
 def setup_change(circuit: Circuit, situation: Situation, target: Setup) -> tuple[float, tuple[Step, ...], frozenset[str]]:
-    """Minutes and steps from the set-up now to another, and the places opened on the way."""
-    minutes, steps = 0.0, []
+    """Minutes and steps from the set-up now to another in the order of hands, and the places opened on the way.
+
+    Connectors are parted and mated with the key off. What the key ends on the way, such as a command of the scan tool, is given again
+    after it; turning the key back costs no step of its own for what ends with it.
+    """
+    hands = _Hands(circuit, dict(situation.setup.controls))
     opened = set(situation.opened)
-    document = circuit.document
-    for connector in sorted(situation.setup.unplugged ^ target.unplugged):
-        spec = document.connectors[connector]
-        minutes += spec.unplug_min + (0.0 if connector in opened else spec.access_min)
+    apart = sorted(situation.setup.unplugged ^ target.unplugged)
+    if apart:
+        hands.move("key", circuit.controls["key"][0])
+    for connector in apart:
+        spec = circuit.document.connectors[connector]
+        hands.minutes += spec.unplug_min + (0.0 if connector in opened else spec.access_min)
         opened.add(connector)
-        steps.append(Step("disconnect" if connector in target.unplugged else "connect", connector))
-    for name, value in target.controls:
-        if situation.setup[name] != value:
-            control = document.controls.get(name)
-            minutes += control.minutes if control is not None else KEY_MIN
-            steps.append(Step("control", name, value))
-    return minutes, tuple(steps), frozenset(opened)
+        hands.steps.append(Step("disconnect" if connector in target.unplugged else "connect", connector))
+    hands.move("key", target["key"])
+    wanted = dict(target.controls)
+    left = [name for name in wanted if name != "key" and hands.controls[name] != wanted[name]]
+    # What is let go of comes before what is moved, and what needs another control after that one.
+    left.sort(key=lambda name: wanted[name] != circuit.controls[name][0])
+    while left:
+        name = next((n for n in left if circuit.goes_with(n, wanted[n], hands.controls)), left[0])
+        left.remove(name)
+        hands.move(name, wanted[name])
+    return hands.minutes, tuple(hands.steps), frozenset(opened)
+
+
+@dataclass
+class _Hands:
+    """What is done to the controls, step by step."""
+
+    circuit: Circuit
+    controls: dict[str, str]
+    minutes: float = 0.0
+    steps: list[Step] = field(default_factory=list)
+
+    def move(self, name: str, position: str) -> None:
+        """Move a control if it is not there already; what no longer goes with it ends by itself."""
+        if self.controls[name] == position:
+            return
+        control = self.circuit.document.controls.get(name)
+        self.minutes += control.minutes if control is not None else KEY_MIN
+        self.steps.append(Step("control", name, position))
+        self.controls[name] = position
+        for other, value in self.controls.items():
+            if other != name and not self.circuit.goes_with(other, value, self.controls):
+                self.controls[other] = next(
+                    (p for p in self.circuit.controls[other] if self.circuit.goes_with(other, p, self.controls)), value
+                )
 
 
 def touched(circuit: Circuit, test: Test) -> dict[str, float]:

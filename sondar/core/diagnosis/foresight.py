@@ -10,7 +10,7 @@ from sondar.core.instruments.reading import Reading
 
 LEAST_CHANCE = 0.02
 """A result less likely than this is not worth working out ahead."""
-REACH_SDS = 3.0
+REACH_SDS = 2.0
 """A class of figures reaches this many standard deviations beyond the predictions in it, where no other class begins sooner."""
 
 
@@ -49,7 +49,7 @@ def _result(belief: Belief, proposal: Proposal, outcome: Outcome) -> LikelyResul
     if weight.sum() <= 0.0:
         return None
     typical = float((weight * mean).sum() / weight.sum())
-    counted = weight > 1e-3 * weight.sum()
+    counted = weight > 2e-2 * weight.sum()
     low = max(low, float((mean - REACH_SDS * sd)[counted].min()))
     high = min(high, float((mean + REACH_SDS * sd)[counted].max()))
     reading = Reading(f"ahead-{outcome.index}", proposal.test, device.from_working(typical), None, 0.0)

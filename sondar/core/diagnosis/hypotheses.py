@@ -15,6 +15,7 @@ import numpy.typing as npt
 
 from sondar.core.circuit.model import Change, Fault, Setup, Severity
 from sondar.core.circuit.network import Circuit
+from sondar.core.diagnosis.base_rates import base_rates
 from sondar.core.instruments import INSTRUMENTS, displays, sensible_tests
 from sondar.core.instruments.base import Display, Population
 from sondar.core.solving.fuses import blown_fuses
@@ -109,8 +110,8 @@ def build_hypotheses(circuit: Circuit, temperature_c: float = 20.0, only: frozen
     blown = blown_fuses(circuit, changes, temperature_c)
     seen = _noticeable(circuit, changes, [None, *(fault for fault, _ in listed)], blown, temperature_c)
     kept = [i for i, noticed in enumerate(seen[1:]) if noticed]
-    rates = np.array([listed[i][0].rate * listed[i][1].weight for i in kept])
-    prior = np.concatenate([[PRIOR_NONE], (1 - PRIOR_NONE - PRIOR_UNKNOWN) * rates / rates.sum(), [PRIOR_UNKNOWN]])
+    rates = base_rates(circuit, [listed[i][0] for i in kept], [listed[i][1].weight for i in kept])
+    prior = np.concatenate([[PRIOR_NONE], (1 - PRIOR_NONE - PRIOR_UNKNOWN) * rates, [PRIOR_UNKNOWN]])
     suspects = [Suspect(NONE, "", NONE, NONE, NONE)]
     suspects += [
         Suspect(fault.id, severity.label, fault.unit, fault.group, suspect_id(fault, severity))
@@ -175,7 +176,8 @@ def _noticeable(
     tools = frozenset(name for name, device in INSTRUMENTS.items() if not device.finding)
     states = distinct_control_states(circuit)
     apart = [frozenset[str](), *(frozenset({c}) for c, spec in circuit.document.connectors.items() if not spec.restraint)]
-    setups = [Setup(state, unplugged, temperature_c) for unplugged in apart for state in states]
+    made = [Setup(state, unplugged, temperature_c) for unplugged in apart for state in states]
+    setups = [setup for setup in made if not circuit.impossible(setup)]
     if (
         len(setups) * len(circuit.branches(setups[0])) > MANY_SOLVED
     ):  # a large circuit: what nothing shows with everything connected is left out

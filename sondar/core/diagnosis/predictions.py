@@ -22,7 +22,7 @@ from sondar.core.diagnosis.costs import own_minutes, touched
 from sondar.core.diagnosis.forecast import SECOND_SEVERITY, Forecast, Parameters, blended, cell_slope, forecast, parameters_of
 from sondar.core.diagnosis.hypotheses import HypothesisSet, build_hypotheses, distinct_control_states
 from sondar.core.instruments import INSTRUMENTS, ORDINARY, displays, instrument, sensible_tests
-from sondar.core.instruments.base import Controls, Display, Population, Test
+from sondar.core.instruments.base import Controls, Display, Instrument, Population, Test
 from sondar.core.instruments.reading import Reading
 from sondar.core.interruption import checkpoint
 from sondar.core.solving.operating_points import SAMPLES
@@ -44,6 +44,8 @@ NEVER_BELOW = 1e-4
 
 LIVE_WORD_BELOW = 0.05
 """A test is a trap where a healthy circuit shows voltage with at least this probability and the instrument must meet none."""
+IDLE_WORD_ABOVE = 0.8
+"""A part is not at work where a healthy one does nothing with at least this probability."""
 
 MOVES_LEAST = 0.2
 """A test of a whole vehicle is kept if some outcome's probability differs by this much between two of the faults considered."""
@@ -88,6 +90,7 @@ class SetupPredictions:
         outcome: (N,) which class a row is. first: (T + 1,) row at which each test begins.
         minutes: (T,) of the test itself. places: per test the places that it needs, with minutes to reach each the first time.
         trap: (T,) a healthy circuit may show voltage where the instrument must meet none.
+        idle: (T,) nothing is commanded there: a healthy part would do nothing.
         teaching: tests that tell what others are judged by, such as a thermometer: what they are good for only readings show.
     """
 
@@ -102,6 +105,7 @@ class SetupPredictions:
     minutes: Array
     places: tuple[dict[str, float], ...]
     trap: npt.NDArray[np.bool_]
+    idle: npt.NDArray[np.bool_]
     teaching: npt.NDArray[np.intp]
 
     def display(self, test: int) -> Display:
@@ -312,18 +316,23 @@ class Predictor:
         used = outcome.max(axis=2, initial=0.0) > NEVER_BELOW
         row, column = np.nonzero(used)
         minutes = np.array([own_minutes(self.circuit, test) for test in tests])
-        traps = [self._is_trap(shown_by, test, int(index)) for test, index in zip(tests, pair, strict=True)]
+        healthy = [
+            (instrument(test.instrument), shown_by[test.instrument].words[0, index])
+            for test, index in zip(tests, pair, strict=True)
+        ]
+        traps = [_chance_of(device, device.live_word, words) > LIVE_WORD_BELOW for device, words in healthy]
+        idle = [_chance_of(device, device.idle_word, words) > IDLE_WORD_ABOVE for device, words in healthy]
         return SetupPredictions(
             setup, tuple(tests), pair, edges, outcome[row, column], column, np.searchsorted(row, np.arange(len(tests) + 1)), shown_by,
             minutes, tuple(touched(self.circuit, test) for test in tests), np.array(traps, dtype=bool),
+            np.array(idle, dtype=bool),
             np.array([i for i, test in enumerate(tests) if instrument(test.instrument).kelvin_per_kelvin], dtype=np.intp),
         )  # fmt: skip
 
-    def _is_trap(self, shown_by: dict[str, Display], test: Test, pair: int) -> bool:
-        device = instrument(test.instrument)
-        if not device.live_word:
-            return False
-        return bool(shown_by[test.instrument].words[0, pair, device.words.index(device.live_word)] > LIVE_WORD_BELOW)
+
+def _chance_of(device: Instrument, word: str, words: Array) -> float:
+    """Chance of one of an instrument's words; 0 for none."""
+    return float(words[device.words.index(word)]) if word else 0.0
 
 
 def between_severities(shown: Display, hypotheses: HypothesisSet) -> Display:

@@ -128,10 +128,11 @@ def candidate_setups(predictor: Predictor, situation: Situation) -> list[Setup]:
     unplugged += [now.unplugged | {c} for c in connectors if len(now.unplugged) < 2]
     states = [*predictor.control_states, now.controls]
     found = [Setup(state, apart, now.temperature_c) for apart in dict.fromkeys(unplugged) for state in dict.fromkeys(states)]
-    distinct = list(dict.fromkeys(found))
+    circuit = predictor.circuit
+    distinct = [setup for setup in dict.fromkeys(found) if setup == now or not circuit.impossible(setup)]
     most = situation.most_setups or predictor.affordable_setups
     if len(distinct) > most:
-        distinct.sort(key=lambda setup: setup_change(predictor.circuit, situation, setup)[0])
+        distinct.sort(key=lambda setup: setup_change(circuit, situation, setup)[0])
         return distinct[:most]
     return distinct
 
@@ -192,6 +193,7 @@ def ranked_tests(
     look = _look_first(predictor, belief, situation) if settled and leading[0] not in (NONE, UNKNOWN) else None
     if look is not None:
         settled, reason, ranked = False, "look", [look, *ranked]
+    ranked = _command_first(belief, situation, ranked) if not settled else ranked
     best = _varied(ranked, alternatives)
     seen = [with_outcomes(proposal, belief) for proposal in best]
     return Ranking(tuple(seen), settled, reason, leading, certainty, phi, _in_same_setup(circuit, ranked)), ranked
@@ -207,7 +209,9 @@ def _best(predictor: Predictor, belief: Belief, scored: Sequence[_Scored], situa
     place = np.concatenate([np.arange(len(item.allowed)) for item in scored])
     order = np.argsort(-ratio, kind="stable")[:WEIGHED_AGAIN]
     chosen = [(scored[owner[i]], int(place[i])) for i in order if np.isfinite(ratio[i])]
-    chosen += _teaching(scored, {(id(item), index) for item, index in chosen})
+    besides = [*_teaching(scored), *(_commanded(scored) if _nothing_read(belief, situation) else [])]
+    known = {(id(item), index) for item, index in chosen}
+    chosen += [(item, index) for item, index in besides if (id(item), index) not in known]
     outlooks = learned_outlooks(predictor, belief, [(item.predictions, index) for item, index in chosen])
     proposals = []
     for (item, index), outlook in zip(chosen, outlooks, strict=True):
@@ -225,7 +229,37 @@ def _best(predictor: Predictor, belief: Belief, scored: Sequence[_Scored], situa
     return proposals
 
 
-def _teaching(scored: Sequence[_Scored], chosen: set[tuple[int, int]]) -> list[tuple[_Scored, int]]:
+def _command_first(belief: Belief, situation: Situation, ranked: list[Proposal]) -> list[Proposal]:
+    """Before anything has been read: what the complaint is about is commanded and listened to, if that takes no longer than a look.
+
+    It shows whether the complaint is there at all, which every later reading takes for granted.
+    """
+    if not _nothing_read(belief, situation):
+        return ranked
+    quick = [p for p in ranked if instrument(p.test.instrument).idle_word and p.minutes <= LOOK_MINUTES]
+    if not quick:
+        return ranked
+    first = max(quick, key=lambda proposal: proposal.saving_per_min)
+    return [first, *(proposal for proposal in ranked if proposal is not first)]
+
+
+def _nothing_read(belief: Belief, situation: Situation) -> bool:
+    return not situation.done and len(belief.steps) == 1
+
+
+def _commanded(scored: Sequence[_Scored]) -> list[tuple[_Scored, int]]:
+    """The quickest way to command each part that a person notices acting."""
+    quickest: dict[str, tuple[_Scored, int]] = {}
+    for item in scored:
+        for index in np.flatnonzero(item.allowed & ~item.predictions.idle):
+            test = item.predictions.tests[index]
+            best = quickest.get(test.red)
+            if instrument(test.instrument).idle_word and (best is None or item.minutes[index] < best[0].minutes[best[1]]):
+                quickest[test.red] = (item, int(index))
+    return list(quickest.values())
+
+
+def _teaching(scored: Sequence[_Scored]) -> list[tuple[_Scored, int]]:
     """The quickest way to each test that teaches what others are judged by; by the tables these tell nothing."""
     quickest: dict[tuple[str, str], tuple[_Scored, int]] = {}
     for item in scored:
@@ -234,7 +268,7 @@ def _teaching(scored: Sequence[_Scored], chosen: set[tuple[int, int]]) -> list[t
             best = quickest.get((test.instrument, test.red))
             if best is None or item.minutes[index] < best[0].minutes[best[1]]:
                 quickest[test.instrument, test.red] = (item, int(index))
-    return [(item, index) for item, index in quickest.values() if (id(item), index) not in chosen]
+    return list(quickest.values())
 
 
 def _was_read(predictor: Predictor, belief: Belief, test: Test, shown: Display, situation: Situation) -> bool:
@@ -314,12 +348,18 @@ def evaluate(predictor: Predictor, belief: Belief, situation: Situation, test: T
 
 
 def allowed_tests(predictions: SetupPredictions, situation: Situation, *, confirming: bool = False) -> npt.NDArray[np.bool_]:
-    """(T,) tests that may be proposed: tools at hand, nothing refused, nothing done, no trap; those that confirm only if asked for."""
+    """(T,) tests that may be proposed.
+
+    Tools at hand, nothing refused, nothing done, no trap; a part is commanded before anybody listens to it at rest; those that confirm
+    only if asked for.
+    """
     tools, refused, done = frozenset(situation.instruments), situation.refused, situation.done
+    tried = {(test.instrument, test.red) for test in done}
     return np.array([
         not trap and test.instrument in tools and test not in done and (confirming or not instrument(test.instrument).confirms)
         and not (refused and ({test.red, test.black} & refused or places.keys() & refused))
-        for test, places, trap in zip(predictions.tests, predictions.places, predictions.trap, strict=True)
+        and not (idle and (test.instrument, test.red) not in tried)
+        for test, places, trap, idle in zip(predictions.tests, predictions.places, predictions.trap, predictions.idle, strict=True)
     ], dtype=bool)  # fmt: skip
 
 

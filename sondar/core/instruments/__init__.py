@@ -65,18 +65,19 @@ def instrument(name: str) -> Instrument:
 
 
 def sensible_tests(circuit: Circuit, setup: Setup, instruments: frozenset[str] | None = None) -> list[Test]:
-    """All sensible tests in a set-up, instrument by instrument; of tests of one instrument between the same nodes the first is kept."""
+    """All sensible tests in a set-up, instrument by instrument; of tests of one instrument between the same nodes the quickest to reach."""
     access = access_of(circuit)
     found: list[Test] = []
     for name, device in INSTRUMENTS.items():
         if instruments is not None and name not in instruments:
             continue
-        seen: set[frozenset[str]] = set()
+        kept: dict[frozenset[str], tuple[float, Test]] = {}
         for red, black in device.offers(access, setup):
             nodes = frozenset((circuit.node(red), circuit.node(black))) if device.probes else frozenset((red,))
-            if nodes not in seen and (len(nodes) == 2 or not device.probes):
-                seen.add(nodes)
-                found.append(Test(name, red, black, setup))
+            minutes = circuit.point(red).access_min + circuit.point(black).access_min
+            if (len(nodes) == 2 or not device.probes) and (nodes not in kept or minutes < kept[nodes][0]):
+                kept[nodes] = (minutes, Test(name, red, black, setup))
+        found += [test for _, test in kept.values()]
     return found
 
 

@@ -1,7 +1,8 @@
 """What may touch what in a circuit, and between which points a reading means something.
 
-Rules held here: an ohmmeter only where the circuit is dead, no lamp or other load on a signal or driver line, supply only into a
-ground path, only points that a probe can reach as things stand. What is conductor to what is worked out once per circuit.
+Rules held here: an ohmmeter only where the circuit is dead and nothing electronic is in the way, no lamp or other load on a line of a
+module's input, output, reference or bus nor on a sensor's return, supply only into a ground path, only points that a probe can reach
+as things stand. What is conductor to what is worked out once per circuit.
 """
 
 from __future__ import annotations
@@ -12,12 +13,14 @@ from functools import lru_cache
 import networkx as nx
 
 from sondar.core.circuit.document.fields import behind
-from sondar.core.circuit.families import Contact, Part, PulledInput, Splice, Wire
+from sondar.core.circuit.families import BusTransceiver, Contact, Part, PulledInput, Reference, Splice, Wire
 from sondar.core.circuit.families.module import Driver
 from sondar.core.circuit.model import CHASSIS, Point, Setup
 from sondar.core.circuit.network import Circuit
 
 DEPENDABLE_BELOW_OHM = 1e6
+LOGIC_BELOW_V = 8.0
+"""A module's regulated output below this is a reference, above it the supply of a sensor."""
 
 
 class Access:
@@ -28,14 +31,31 @@ class Access:
         self.black = circuit.black_reference
         self.positive = f"{circuit.battery}.pos"
         graph = self._conductors()
-        grounds = [circuit.node(f"{i}.stud") for i, p in circuit.parts.items() if p.family == "ground_point"]  # type: ignore[attr-defined]
-        self._ground_net = _reach(graph, [CHASSIS, circuit.node(self.black), *grounds])
-        self._delicate = [
-            circuit.node(f"{part_id}.{'pin' if isinstance(part, PulledInput) else 'out'}")
+        studs = [circuit.node(f"{i}.stud") for i, p in circuit.parts.items() if p.family == "ground_point"]  # type: ignore[attr-defined]
+        grounds = [CHASSIS, circuit.node(self.black), *studs]
+        pins = {
+            circuit.node(f"{part_id}.{terminal}")
             for part_id, part in circuit.parts.items()
-            if isinstance(part, PulledInput | Driver)
-        ]
-        self._delicate_net = _reach(graph, self._delicate) - self._ground_net
+            if part.module is not None
+            for terminal in part.TERMINALS
+        } - set(grounds)
+        outside = graph.copy()
+        outside.remove_nodes_from(pins)
+        # What comes to ground only through a module is a sensor's return: thin tracks inside, and never a load on it.
+        self._ground_net = _reach(outside, grounds)
+        self._delicate = {kind: _reach(graph, starts) - self._ground_net for kind, starts in self._lines().items()}
+        others = set().union(*self._delicate.values())
+        returns = _reach(graph, grounds) - self._ground_net - others
+        self._delicate |= {"sensor's return": returns - pins, "module's pin": returns & pins}
+        self._delicate_net = others | returns
+
+    def _lines(self) -> dict[str, list[str]]:
+        """Nodes of the lines that take no load, by what they are called."""
+        found: dict[str, list[str]] = {}
+        for part_id, part in self.circuit.parts.items():
+            for kind, terminals in _delicate_terminals(part).items():
+                found.setdefault(kind, []).extend(self.circuit.node(f"{part_id}.{terminal}") for terminal in terminals)
+        return found
 
     # -- points -------------------------------------------------------------------------------------
 
@@ -53,8 +73,13 @@ class Access:
         return point.node in self._ground_net
 
     def is_delicate(self, point: Point) -> bool:
-        """True on the line of a module's input or driver."""
+        """True on the line of a module's input, output, reference or bus, or on a sensor's return."""
         return point.node in self._delicate_net
+
+    def line_of(self, ref: str) -> str:
+        """What kind of line takes no load at a point, e.g. ``5 V reference``; empty if none does."""
+        node = self.circuit.node(ref)
+        return next((kind for kind, nodes in self._delicate.items() if node in nodes), "")
 
     def is_key_off(self, setup: Setup) -> bool:
         """True with the key at its first position."""
@@ -67,7 +92,7 @@ class Access:
     def may_load(self, red: str, black: str) -> bool:
         """True if a load such as a test lamp may go between two points.
 
-        It would overload a module's input or driver. From battery positive it may only go to a ground path.
+        It would overload a module's input, output, reference or bus, or a sensor's return. From battery positive it may only go to a ground path.
         """
         nodes = {self.circuit.node(red), self.circuit.node(black)}
         if nodes & self._delicate_net:
@@ -85,9 +110,14 @@ class Access:
                 yield point.ref, self.black
 
     def dependable_in_ohms(self, setup: Setup) -> set[str]:
-        """Points where an ohmmeter shows something dependable: not through a module's transistors, nor a coil that ends at one."""
-        through_module = _reach(self._paths_outside_modules(setup), self._delicate)
-        return {point.ref for point in self.reachable(setup) if point.node not in through_module}
+        """Points where an ohmmeter shows something dependable: not through a module's or a sensor's electronics, nor what ends there."""
+        electronics = [
+            self.circuit.node(f"{part_id}.{terminal}")
+            for part_id, part in self.circuit.parts.items()
+            for terminal in _electronic_terminals(part)
+        ]
+        through = _reach(self._paths_outside_modules(setup), electronics)
+        return {point.ref for point in self.reachable(setup) if point.node not in through}
 
     # -- pairs --------------------------------------------------------------------------------------
 
@@ -134,13 +164,35 @@ class Access:
     def _paths_outside_modules(self, setup: Setup) -> nx.Graph[str]:
         """Nodes joined by anything that conducts in this set-up and is not inside a module."""
         graph: nx.Graph[str] = nx.Graph()
-        inside = {i for i, part in self.circuit.parts.items() if isinstance(part, Driver | PulledInput)}
+        inside = {i for i, part in self.circuit.parts.items() if isinstance(part, Driver | PulledInput | Reference)}
         for branch in self.circuit.branches(setup):
             conducts = branch.curve is not None or branch.resistance_ohm < DEPENDABLE_BELOW_OHM
             to_body = CHASSIS in (branch.a, branch.b)
             if conducts and not to_body and branch.part not in inside and branch.part != self.circuit.battery:
                 graph.add_edge(branch.a, branch.b)
         return graph
+
+
+def _delicate_terminals(part: Part) -> dict[str, tuple[str, ...]]:
+    """Terminals of a part whose lines take no load, by the name of the line."""
+    if isinstance(part, PulledInput):
+        return {"module's input": ("pin",)}
+    if isinstance(part, Driver):
+        return {"module's output": ("out",)}
+    if isinstance(part, Reference):
+        return {"5 V reference" if part.supply_v < LOGIC_BELOW_V else "sensor's supply": ("out",)}
+    if isinstance(part, BusTransceiver):
+        return {"bus line": ("h", "l")}
+    return {}
+
+
+def _electronic_terminals(part: Part) -> tuple[str, ...]:
+    """Terminals behind which an ohmmeter meets electronics."""
+    if isinstance(part, PulledInput):
+        return ("pin",)
+    if isinstance(part, Driver | Reference):
+        return ("out",)
+    return part.TERMINALS if part.is_electronic else ()
 
 
 @lru_cache(maxsize=256)

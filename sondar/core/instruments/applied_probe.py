@@ -120,7 +120,8 @@ class AppliedSupply(AppliedProbe):
                 for ref in behind(spec.cavities[point.split(".", 1)[1].removesuffix("/c")])
             }
             sealed = any(circuit.parts[owner].module is not None for owner in owners)
-            if not sealed and any(circuit.parts[owner].acts(owner, setup) is not None for owner in owners):
+            acts = any(circuit.parts[owner].acts(owner, setup) is not None for owner in owners)
+            if acts and not sealed and all(circuit.parts[owner].takes_steady_supply for owner in owners):
                 yield red, black
 
     def where(self, circuit: Circuit, test: Test) -> str:

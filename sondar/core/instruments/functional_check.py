@@ -64,6 +64,7 @@ class FunctionalCheck(Instrument):
     figures = False
     probes = False
     ordinary = True
+    idle_word = INOPERATIVE
 
     def offers(self, access: Access, setup: Setup) -> Iterable[tuple[str, str]]:
         circuit = access.circuit
@@ -72,7 +73,8 @@ class FunctionalCheck(Instrument):
         return ((ref, access.black) for ref in circuit.targets if self.looks_at(circuit, ref))
 
     def looks_at(self, circuit: Circuit, ref: str) -> bool:
-        return ref in circuit.parts and circuit.parts[ref].acts(ref, circuit.rest_setup()) is not None
+        part = circuit.parts.get(ref)
+        return part is not None and not part.hot and part.acts(ref, circuit.rest_setup()) is not None
 
     def quantity(self, circuit: Circuit, test: Test) -> str:
         return acting(circuit, test).branch

@@ -48,9 +48,9 @@ class TestLamp(Instrument):
 
     def why_not(self, access: Access, test: Test) -> str:
         if not access.may_load(test.red, test.black):
-            return (
-                "A test lamp would overload a module's input or driver here, or put supply where none belongs. Use the voltmeter."
-            )
+            line = access.line_of(test.red) or access.line_of(test.black)
+            what = f"overload the {line} here" if line else "put supply where none belongs"
+            return f"A test lamp would {what}. Use the voltmeter."
         return super().why_not(access, test)
 
     def observe(self, population: Population, solved: Solved, tests: Sequence[Test]) -> Observation:

@@ -23,6 +23,7 @@ import numpy.typing as npt
 
 from sondar.core.circuit.model import Point, Setup
 from sondar.core.circuit.vehicle import Section, VehicleNetwork
+from sondar.core.diagnosis.base_rates import base_rates
 from sondar.core.diagnosis.hypotheses import suspect_id
 from sondar.core.solving.fuses import blown_fuses
 from sondar.core.solving.monitors import Observables, observe
@@ -77,7 +78,7 @@ class TriageModel:
         self.circuit = vehicle.network
         self.temperature_c = temperature_c
         self.listed = [(fault, severity) for fault in self.circuit.faults.values() for severity in fault.severities]
-        self.rates = np.array([fault.rate * severity.weight for fault, severity in self.listed])
+        self.rates = base_rates(self.circuit, [fault for fault, _ in self.listed], [severity.weight for _, severity in self.listed])
         self.sections: list[Section] = [vehicle.section_of(fault) for fault, _ in self.listed]
 
     @cached_property

@@ -5,12 +5,13 @@ The factors are coarse on purpose (×1.5 … ×5): hearsay moves a prior, measur
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
 
 from sondar.core.circuit.families import Contact, Wire
-from sondar.core.circuit.model import CHASSIS, Fault
+from sondar.core.circuit.model import CHASSIS, Fault, Group
 from sondar.core.circuit.network import Circuit
+from sondar.core.diagnosis.base_rates import GROUP_SHARES
 
 CONDITIONS = {
     "always": "all the time",
@@ -41,6 +42,7 @@ class Answers:
         recent_work: ids of parts that were replaced or worked on.
         battery_v: terminal voltage, key off; None if not measured.
         reproduced: True or False once it was tried.
+        group_shares: the workshop's own percentages of what comes in, by whose it is; empty for those of ``base_rates``.
     """
 
     conditions: frozenset[str] = frozenset()
@@ -48,6 +50,7 @@ class Answers:
     recent_work: frozenset[str] = frozenset()
     battery_v: float | None = None
     reproduced: bool | None = None
+    group_shares: Mapping[Group, float] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -80,7 +83,13 @@ def prior_factors(circuit: Circuit, answers: Answers) -> list[PriorFactor]:
     def is_open(fault: Fault) -> bool:
         return "open" in fault.traits
 
+    total = sum(answers.group_shares.values())
     found = [
+        PriorFactor("the workshop's own figures for what fails", share / total / GROUP_SHARES[group], _is_of(group))
+        for group, share in answers.group_shares.items()
+        if group in GROUP_SHARES
+    ]
+    found += [
         PriorFactor(f"{ENVIRONMENTS[key]}: {text}", factor, test)
         for key, text, factor, test in (
             ("salt", "exposed wiring and contacts corrode", 2.5, lambda f: is_wiring(f) and is_exposed(f)),
@@ -111,7 +120,9 @@ def prior_factors(circuit: Circuit, answers: Answers) -> list[PriorFactor]:
         )
         found.append(
             PriorFactor(
-                "recent work: a new part can be bad", 1.3, lambda f: f.part in answers.recent_work or f.unit in answers.recent_work
+                "recent work: a new part can be bad, or the wrong one",
+                3.0,
+                lambda f: f.part in answers.recent_work or f.unit in answers.recent_work,
             )
         )
     if answers.battery_v is not None and answers.battery_v < FLAT_BATTERY_V:
@@ -119,6 +130,10 @@ def prior_factors(circuit: Circuit, answers: Answers) -> list[PriorFactor]:
     if answers.battery_v is not None and answers.battery_v >= GOOD_BATTERY_V:
         found.append(PriorFactor(f"battery at {answers.battery_v:.1f} V", 0.3, lambda f: f.part == circuit.battery))
     return found
+
+
+def _is_of(group: str) -> Callable[[Fault], bool]:
+    return lambda fault: fault.group == group
 
 
 def neighbours(circuit: Circuit, parts: Sequence[str] | frozenset[str]) -> frozenset[str]:

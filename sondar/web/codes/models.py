@@ -25,6 +25,7 @@ class CodeView(BaseModel):
     kind: str
     circuits: list[str] = Field(description="Ids of the circuits it belongs to.")
     known_from: Literal["library", "workshop", "none"]
+    danger: str = Field(description="Caution of a system on which nothing is measured; empty for every other.")
     behaviour: str | None = None
     behaviour_reason: str = ""
     after_s: float | None = None

@@ -7,7 +7,7 @@ from typing import Any
 
 from sondar.core.circuit.network import Circuit
 from sondar.core.code_files import Understood
-from sondar.core.codes import SYSTEMS, Classified, FoundCode, is_stored, status_words
+from sondar.core.codes import SYSTEMS, Classified, FoundCode, danger_of, is_stored, status_words
 from sondar.store.codes import Meaning, Scan
 from sondar.web.codes.models import CodeFileLine, CodeFileRow, CodeFileView, CodeView, ScanView
 
@@ -24,7 +24,7 @@ def code_view(
     elif code.code in meanings:
         told |= {"title": meanings[code.code].title, "about": meanings[code.code].about, "known_from": "workshop"}
     return CodeView(
-        module=code.module or "", code=code.code, failure_type=code.failure_type, status=code.status,
+        module=code.module or "", code=code.code, failure_type=code.failure_type, status=code.status, danger=danger_of(code.code),
         status_words=status_words(code.status), circuits=owners, behaviour=behaviour.behaviour if behaviour else None,
         behaviour_reason=behaviour.reason if behaviour else "", after_s=behaviour.after_s if behaviour else None, **told,
     )  # fmt: skip

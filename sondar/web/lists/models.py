@@ -23,6 +23,14 @@ class Term(BaseModel):
     synonyms: list[str]
 
 
+class GroupChoice(BaseModel):
+    """Whose a fault may be, and how often it is so by Sondar's own figures."""
+
+    key: str
+    percent: float
+    reason: str
+
+
 class Lists(BaseModel):
     """Every list that is chosen from, once."""
 
@@ -31,5 +39,6 @@ class Lists(BaseModel):
     environments: list[Choice]
     run_conditions: list[str]
     instruments: list[InstrumentView]
+    groups: list[GroupChoice]
     roles: list[Choice]
     glossary: list[Term]

@@ -9,11 +9,12 @@ from flask_openapi3 import APIBlueprint, Tag
 
 from sondar.app.job_record import RUN_CONDITIONS
 from sondar.circuit_files import glossary
+from sondar.core.diagnosis.base_rates import GROUP_REASONS, GROUP_SHARES
 from sondar.core.instruments import INSTRUMENTS
 from sondar.core.present.tests import instrument_view
 from sondar.core.triage.prior_factors import CONDITIONS, ENVIRONMENTS
 from sondar.store.jobs import STAGES
-from sondar.web.lists.models import Choice, Lists, Term
+from sondar.web.lists.models import Choice, GroupChoice, Lists, Term
 from sondar.web.people.models import ROLES
 from sondar.web.problems import ProblemDetails
 
@@ -28,6 +29,7 @@ def _lists() -> Lists:
         environments=[Choice(key=key, title=title) for key, title in ENVIRONMENTS.items()],
         run_conditions=list(RUN_CONDITIONS),
         instruments=[instrument_view(device) for device in INSTRUMENTS.values()],
+        groups=[GroupChoice(key=key, percent=100.0 * share, reason=GROUP_REASONS[key]) for key, share in GROUP_SHARES.items()],
         roles=[Choice(key=key, title=title) for key, title in ROLES.items()],
         glossary=[Term.model_validate(item) for item in glossary()],
     )

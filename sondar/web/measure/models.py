@@ -126,6 +126,23 @@ class SaidBefore(BaseModel):
     at: datetime
 
 
+class OpinionOut(BaseModel):
+    """What the readings so far answer to somebody else's diagnosis, part by part."""
+
+    part: str
+    title: str
+    verdict: Literal["confirmed", "not confirmed", "part not needed", "open", "another circuit"]
+    sentence: str
+
+
+class OpinionView(BaseModel):
+    """A second opinion that was asked for."""
+
+    by: str = Field(description="Whose diagnosis it is.")
+    said: str = Field(description="What they concluded, and what they have bought.")
+    answers: list[OpinionOut]
+
+
 class MeasuringView(BaseModel):
     """Everything the measuring screen shows that changes."""
 
@@ -141,6 +158,7 @@ class MeasuringView(BaseModel):
     meters: list[MeterView] = Field(description="The workshop's meters to choose from.")
     limits: list[LimitView] = Field(description="Every limit of the circuit, marked by the readings that have not been voided.")
     prior_reasons: list[str] = Field(description="What was known before the first reading, and counts here.")
+    opinion: OpinionView | None = Field(description="Set where somebody else's diagnosis is to be answered.")
     said_before: SaidBefore | None = Field(
         description="Set where another version of the engine named other units for the same readings."
     )

@@ -2,15 +2,30 @@
 
 from __future__ import annotations
 
+from typing import Any
+
+from sondar.app import job_record
 from sondar.app.judging import Measuring, reading_of, said_before
 from sondar.core.diagnosis.after_repair import Verification
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.present.assessment import assessment, effect_range
 from sondar.core.present.tests import test_view
 from sondar.core.wording.labels import describe_test, reading_label, unit_title
+from sondar.core.wording.second_opinion import opinion_answers
 from sondar.store.evidence import StoredReading, StoredRepair
 from sondar.web.common import MeterView, diagnosis_view, job_view
-from sondar.web.measure.models import Exclusions, MeasuringView, ReadingOut, RepairOut, SaidBefore, ToVerify
+from sondar.web.measure.models import (
+    Exclusions,
+    MeasuringView,
+    OpinionOut,
+    OpinionView,
+    ReadingOut,
+    RepairOut,
+    SaidBefore,
+    ToVerify,
+)
+
+OPINION: tuple[tuple[str, Any], ...] = (("by", ""), ("said", ""), ("parts", []))
 
 
 def measuring_view(found: Measuring) -> MeasuringView:
@@ -23,8 +38,16 @@ def measuring_view(found: Measuring) -> MeasuringView:
         evidence_seq=case.evidence_seq,
         exclusions=Exclusions(**case.excluded), assessment=assessment(found.judgement, found.repaired.earlier), meter=found.meter_connected,
         meters=[MeterView.model_validate(meter.__dict__) for meter in case.meters], limits=found.limits, prior_reasons=found.known_before,
+        opinion=_opinion(found),
         said_before=None if said is None else SaidBefore(engine=said.engine, sentence=said.sentence, at=said.created_at),
     )  # fmt: skip
+
+
+def _opinion(found: Measuring) -> OpinionView | None:
+    by, said, parts = (job_record.value_of(found.case.answers, f"opinion_{name}", default) for name, default in OPINION)
+    if not (by or said or parts):
+        return None
+    return OpinionView(by=by, said=said, answers=[OpinionOut(**item.__dict__) for item in opinion_answers(found.judgement, parts)])
 
 
 def measuring_json(found: Measuring) -> bytes:

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Literal
+from typing import Annotated, Literal
 from uuid import UUID
 
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, field_validator
 
+from sondar.core.circuit.model import Group
+from sondar.core.diagnosis.base_rates import GROUP_SHARES
 from sondar.web.common import MeterView, Strict
 
 Role = Literal["read-only", "technician", "lead"]
@@ -72,6 +74,9 @@ class WorkshopView(BaseModel):
     show_examples: bool = Field(description="The invented makes that come with Sondar are offered.")
     photo_quota_mb: int
     erase_after_months: int | None
+    group_shares: dict[Group, float] = Field(
+        description="Percent of what comes in, by whose it is; empty for Sondar's own figures."
+    )
     version: int
 
 
@@ -91,7 +96,17 @@ class WorkshopIn(Strict):
     erase_after_months: int | None = Field(
         ge=1, le=240, description="Personal data of closed jobs goes so long after their last entry."
     )
+    group_shares: dict[Group, Annotated[float, Field(gt=0, le=100, allow_inf_nan=False)]] = Field(
+        description="Percent of what comes in, by whose it is: all groups, or none for Sondar's own figures."
+    )
     version: int = Field(ge=1, le=2_000_000_000)
+
+    @field_validator("group_shares")
+    @classmethod
+    def _all_or_none(cls, value: dict[Group, float]) -> dict[Group, float]:
+        if value and set(value) != set(GROUP_SHARES):
+            raise ValueError(f"give all of {', '.join(GROUP_SHARES)}, or none")
+        return value
 
 
 class Storage(BaseModel):

@@ -36,7 +36,9 @@ def test_the_start_explains_itself(fan_predictor: Predictor) -> None:
     assert not first.conclusion.settled
     assert first.conclusion.sentence.startswith("Not certain yet")
     best = first.proposals[0]
-    assert best.saving_per_min == max(p.saving_per_min for p in first.proposals)
+    assert (best.test.instrument, best.test.setup.controls["fan"]) == ("functional-check", "on"), "commanded and listened to first"
+    others = [p.saving_per_min for p in first.proposals[1:]]
+    assert others == sorted(others, reverse=True)
     assert "points to" in best.why
     assert sum(o.probability for o in best.outcomes) > 0.9
     assert sum(1 for o in best.outcomes if o.within_expected) == 1

@@ -82,6 +82,7 @@ export function DiagnosisPage() {
           )}
           <ThenAndNow measuring={measuring} />
         </section>
+        <SecondOpinion measuring={measuring} />
         <section>
           <h3 className="mb-1 text-lg">What to do</h3>
           <ol className="list-decimal space-y-1 pl-5">
@@ -133,6 +134,32 @@ export function DiagnosisPage() {
         </Link>
       </aside>
     </main>
+  );
+}
+
+/** What the readings answer to somebody else's diagnosis. */
+function SecondOpinion({ measuring }: { measuring: Measuring }) {
+  const { opinion } = measuring;
+  if (!opinion) return null;
+  return (
+    <section data-testid="opinion">
+      <h3 className="mb-1 text-lg">Second opinion{opinion.by && `, asked about: ${opinion.by}`}</h3>
+      {opinion.said && <p className="text-soft">They concluded: {opinion.said}</p>}
+      {opinion.answers.length === 0 ? (
+        <p className="text-sm">Name the parts they mean on the job page, and they are answered here.</p>
+      ) : (
+        <ul className="mt-1 border-t border-rule">
+          {opinion.answers.map((answer) => (
+            <li key={answer.part} className="border-b border-rule py-2 text-sm" data-verdict={answer.verdict}>
+              <strong className="mr-2 font-[650]">
+                {answer.title}: {answer.verdict}.
+              </strong>
+              {answer.sentence}
+            </li>
+          ))}
+        </ul>
+      )}
+    </section>
   );
 }
 

@@ -253,6 +253,12 @@ function CodeLine({ code, onDescribe }: { code: Code; onDescribe: (() => void) |
             {code.title ? "change" : "describe it"}
           </button>
         )}
+        {code.danger && (
+          <span className="mt-1 block border-l-4 border-ink bg-buff px-2 py-1" role="note">
+            <strong className="mr-2 font-[700]">Danger</strong>
+            {code.danger} Nothing is measured here.
+          </span>
+        )}
       </span>
       {code.behaviour ? (
         <span className="max-xl:col-start-3">

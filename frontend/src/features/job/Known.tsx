@@ -72,6 +72,7 @@ export function Known({ detail, canWrite }: { detail: JobDetail; canWrite: boole
         />
       </div>
       <Photos detail={detail} canWrite={canWrite} />
+      <SecondOpinion detail={detail} canWrite={canWrite} />
       <details>
         <summary className="min-h-11 cursor-pointer py-2 font-[650]">Vehicle</summary>
         <div className="grid grid-cols-2 gap-3">
@@ -311,8 +312,6 @@ function Symptoms({ detail, canWrite }: { detail: JobDetail; canWrite: boolean }
 }
 
 function RecentWork({ detail, canWrite }: { detail: JobDetail; canWrite: boolean }) {
-  const held = useAnswer<string[]>(detail, "recent_work", []);
-  const names = new Map(detail.parts.map((part) => [part.id, part.title]));
   return (
     <Question label="What was replaced or worked on lately, and by whom?">
       <TextAnswer
@@ -323,6 +322,60 @@ function RecentWork({ detail, canWrite }: { detail: JobDetail; canWrite: boolean
         rows={1}
         placeholder="bumper off for paint, other shop"
       />
+      <PartsAnswer
+        detail={detail}
+        field="recent_work"
+        label="Add a part that was worked on"
+        canWrite={canWrite}
+      />
+    </Question>
+  );
+}
+
+/** Somebody else's diagnosis: what the readings answer to it stands on the diagnosis page. */
+function SecondOpinion({ detail, canWrite }: { detail: JobDetail; canWrite: boolean }) {
+  const given = ["opinion_by", "opinion_said", "opinion_parts"].some(
+    (field) => (detail.answers[field]?.value as string | string[] | undefined)?.length,
+  );
+  return (
+    <details open={given}>
+      <summary className="min-h-11 cursor-pointer py-2 font-[650]">Second opinion</summary>
+      <div className="space-y-3">
+        <TextAnswer
+          detail={detail}
+          field="opinion_by"
+          label="Whose diagnosis is it?"
+          canWrite={canWrite}
+          rows={1}
+          placeholder="another workshop, the customer, a colleague"
+        />
+        <TextAnswer
+          detail={detail}
+          field="opinion_said"
+          label="What did they conclude, and what have they bought?"
+          canWrite={canWrite}
+          rows={2}
+          placeholder="module is bad; a new one lies in the boot"
+        />
+        <Question label="Parts they name">
+          <PartsAnswer
+            detail={detail}
+            field="opinion_parts"
+            label="Add a part they name"
+            canWrite={canWrite}
+          />
+        </Question>
+      </div>
+    </details>
+  );
+}
+
+/** Parts of the vehicle's circuits, picked one by one. */
+function PartsAnswer({ detail, field, label, canWrite }: FieldProps) {
+  const held = useAnswer<string[]>(detail, field, []);
+  const names = new Map(detail.parts.map((part) => [part.id, part.title]));
+  return (
+    <>
       {detail.parts.length > 0 && (
         <div className="mt-2 flex flex-wrap gap-1.5">
           {held.value.map((part) => (
@@ -339,7 +392,7 @@ function RecentWork({ detail, canWrite }: { detail: JobDetail; canWrite: boolean
           ))}
           {canWrite && (
             <select
-              aria-label="Add a part that was worked on"
+              aria-label={label}
               className="min-h-11 max-w-64 rounded-sm border border-ink/60 bg-raised px-2 text-sm"
               value=""
               onChange={(event) => held.answer([...held.value, event.target.value].sort())}
@@ -357,7 +410,7 @@ function RecentWork({ detail, canWrite }: { detail: JobDetail; canWrite: boolean
         </div>
       )}
       <Trouble held={held} />
-    </Question>
+    </>
   );
 }
 

@@ -14,6 +14,9 @@ import { useWords } from "./words";
 const FIELD: Record<string, string> = {
   recent_work: "worked on",
   recent_work_text: "recent work",
+  opinion_by: "second opinion of",
+  opinion_said: "they concluded",
+  opinion_parts: "they name",
   battery_v: "battery, V",
   temperature_c: "part temperature",
   mileage_km: "mileage",

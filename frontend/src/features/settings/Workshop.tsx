@@ -26,6 +26,7 @@ const SCHEMA = z.object({
   show_examples: z.boolean(),
   photo_quota_mb: decimal,
   erase_after_months: optionalDecimal,
+  group_shares: z.record(z.string(), decimal),
 });
 const EXAMPLES: Options = [{ key: "on", title: "offer the example circuits" }];
 const ALONE: Options = [{ key: "on", title: "one person alone works here" }];
@@ -51,6 +52,9 @@ export function Workshop({ me }: { me: Me }) {
       rate_per_hour: String(shop.rate_per_hour),
       photo_quota_mb: String(shop.photo_quota_mb),
       erase_after_months: String(shop.erase_after_months ?? ""),
+      group_shares: Object.fromEntries(
+        Object.entries(shop.group_shares).map(([group, percent]) => [group, String(percent)]),
+      ),
     },
     send: async (values) => {
       try {
@@ -135,6 +139,13 @@ export function Workshop({ me }: { me: Me }) {
           )}
         />
       </div>
+      <Controller
+        control={form.control}
+        name="group_shares"
+        render={({ field: { value, onChange } }) => (
+          <GroupShares groups={lists.data?.groups ?? []} value={value} onChange={onChange} />
+        )}
+      />
       <div className="grid grid-cols-2 items-start gap-3">
         <TextField
           label="Erase personal data after, months"
@@ -177,5 +188,47 @@ export function Workshop({ me }: { me: Me }) {
         Save
       </Button>
     </form>
+  );
+}
+
+/** How often what fails, before anything is known of a vehicle: Sondar's figures with their reasons, or the workshop's own. */
+function GroupShares(props: {
+  groups: Schema["GroupChoice"][];
+  value: Record<string, string>;
+  onChange: (value: Record<string, string>) => void;
+}) {
+  const own = Object.keys(props.value).length > 0;
+  const usual = Object.fromEntries(props.groups.map((group) => [group.key, String(group.percent)]));
+  return (
+    <fieldset>
+      <legend className="mb-1 text-sm text-soft">How often what fails, percent of what comes in</legend>
+      <ul className="border-t border-rule text-sm">
+        {props.groups.map((group) => (
+          <li
+            key={group.key}
+            className="grid grid-cols-[5rem_1fr] items-center gap-3 border-b border-rule py-1"
+          >
+            {own ? (
+              <input
+                aria-label={`${group.key}, percent`}
+                inputMode="decimal"
+                className="figure block min-h-11 w-full rounded-sm border border-ink/60 bg-raised px-2 text-lg"
+                value={props.value[group.key] ?? ""}
+                onChange={(event) => props.onChange({ ...props.value, [group.key]: event.target.value })}
+              />
+            ) : (
+              <span className="figure text-lg">{group.percent} %</span>
+            )}
+            <span>
+              <strong className="font-[650]">{group.key}</strong>{" "}
+              <span className="text-soft">{group.reason}</span>
+            </span>
+          </li>
+        ))}
+      </ul>
+      <Button kind="quiet" className="text-sm" onClick={() => props.onChange(own ? {} : usual)}>
+        {own ? "Use Sondar's figures" : "Set figures of our own"}
+      </Button>
+    </fieldset>
   );
 }

@@ -13,8 +13,9 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from sondar.core.circuit.document.fields import CODE_FORM, CircuitDocument, Condition, behind
+from sondar.core.circuit.document.fields import CODE_FORM, CircuitDocument, Condition, behind, goes_with
 from sondar.core.circuit.families import Splice
+from sondar.core.circuit.families.base import listed
 from sondar.core.circuit.model import CHASSIS
 from sondar.core.errors import CircuitDocumentError, FieldProblem
 from sondar.core.former_names import with_current_names
@@ -252,6 +253,23 @@ def _control_problems(document: CircuitDocument) -> Iterator[FieldProblem]:
                         (*path, name), f"control '{name}' has no position '{value}'; it has {', '.join(controls[name])}"
                     )
 
+    for name, control in document.controls.items():
+        for field, per_position in (("requires", control.requires), ("excludes", control.excludes), ("needs", control.needs)):
+            for position in per_position:
+                if position not in control.values:
+                    message = f"control '{name}' has no position '{position}'; it has {', '.join(control.values)}"
+                    yield FieldProblem(("controls", name, field, position), message)
+        for field, by_position in (("requires", control.requires), ("excludes", control.excludes)):
+            for position, others in by_position.items():
+                yield from check(("controls", name, field, position), listed(others))
+        for position, names in control.needs.items():
+            for index, needed in enumerate(names):
+                if needed not in document.connectors and needed not in document.modules:
+                    yield FieldProblem(("controls", name, "needs", position, index), f"no connector or module '{needed}'")
+    for name, control in document.controls.items():
+        first = {other: values[0] for other, values in controls.items()}
+        if not goes_with(control, control.values[0], first):
+            yield FieldProblem(("controls", name), "its first position is the one at rest, and must go with those of the others")
     for part_id, part in document.parts.items():
         named = [f for f in type(part).model_fields if f.endswith("_when") or f == "control"]
         yield from check(("parts", part_id, *named[:1]), part.control_values())

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from typing import Literal, Self
 
 from pydantic import Field, model_validator
 
 from sondar.core.circuit.families import AnyPart, Wire
-from sondar.core.circuit.families.base import Fields, NonNegative, Quantity
+from sondar.core.circuit.families.base import ActiveWhen, Fields, NonNegative, Quantity, normalised
 from sondar.core.limits.document import Limit
 
 IDENTIFIER = r"^[A-Za-z][A-Za-z0-9_-]*$"
@@ -33,6 +34,17 @@ class Control(Fields):
     minutes: NonNegative = Field(0.4, description="Minutes to move it.")
     how: str = Field("", description="How it is moved, e.g. 'scan tool, output test' or 'press the pedal'.")
     caution: str = Field("", description="What can hurt or break when it moves.")
+    requires: dict[str, ActiveWhen] = Field(
+        default_factory=dict,
+        description="Per position: where other controls must stand for it, e.g. {cranking: {key: on}}; without that it is not so.",
+    )
+    excludes: dict[str, ActiveWhen] = Field(
+        default_factory=dict, description="Per position: where other controls may not stand, e.g. {standing: {key: run}}."
+    )
+    needs: dict[str, list[str]] = Field(
+        default_factory=dict,
+        description="Per position: modules and connectors that must be connected, e.g. {run: [ECM]} or, for a command, {on: [ECM]}.",
+    )
 
 
 class Connector(Fields):
@@ -155,6 +167,15 @@ class CircuitDocument(Fields):
         """All controls with their positions; ``key`` always exists."""
         found = {name: tuple(control.values) for name, control in self.controls.items()}
         return {"key": KEY_VALUES, **found}
+
+
+def goes_with(control: Control, position: str, others: Mapping[str, str]) -> bool:
+    """True if a position of a control is possible while the other controls stand where they do."""
+    required = normalised(control.requires.get(position, {}))
+    excluded = normalised(control.excludes.get(position, {}))
+    return all(others.get(name) in values for name, values in required.items()) and not any(
+        others.get(name) in values for name, values in excluded.items()
+    )
 
 
 def behind(target: str | list[str] | None) -> list[str]:

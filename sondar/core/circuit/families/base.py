@@ -58,6 +58,7 @@ class Part(Fields):
     access_min: NonNegative | None = Field(
         None, description="Minutes to reach its terminals with a probe; leave out if only its connector can be probed."
     )
+    hot: bool = Field(False, description="Too hot to be touched in use, e.g. in the exhaust: nobody feels by hand whether it acts.")
     rate: Positive = Field(1.0, description="How often it fails, relative to an ordinary part of its family.")
     doubts: SkipJsonSchema[dict[str, float]] = Field(
         default_factory=dict,
@@ -81,6 +82,16 @@ class Part(Fields):
     CAUTIONS: ClassVar[tuple[str, ...]] = ()
     SEVERAL_SYMBOLS: ClassVar[bool] = False
     """True if its faults sit at different symbols of the drawing, so that the branch of a fault is marked and not the part."""
+
+    @property
+    def is_electronic(self) -> bool:
+        """True for a sensor with electronics inside: an ohmmeter shows nothing dependable there and may harm it."""
+        return False
+
+    @property
+    def takes_steady_supply(self) -> bool:
+        """False for what is made for pulses of milliseconds and burns or floods under steady supply, such as an injector."""
+        return True
 
     def name(self, part_id: str) -> str:
         """Title for people."""

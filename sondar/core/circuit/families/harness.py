@@ -36,6 +36,10 @@ CONTACT_OHM = 0.003
 """Healthy crimp and contact together (USCAR-2 allows up to 10 mΩ when aged)."""
 
 
+AT_ITS_ENDS = 0.4
+"""Share of a wire's faults that sit at its ends, whatever its length; the rest is counted by the metre."""
+
+
 class Wire(Part):
     """A wire segment: copper by length and cross-section; breaks, corrodes, chafes to ground or to a supply."""
 
@@ -67,7 +71,7 @@ class Wire(Part):
         ]
 
     def faults(self, part_id: str) -> list[Fault]:
-        factor = 3.0 if self.exposed else 1.0
+        factor = (3.0 if self.exposed else 1.0) * (AT_ITS_ENDS + (1.0 - AT_ITS_ENDS) * self.length_m)
         ground, supply = f"{part_id}.to_ground", f"{part_id}.to_supply"
         return [
             *self.open_and_series(part_id, part_id, 1.0 * factor, 0.7 * factor, "corroded or partly broken"),

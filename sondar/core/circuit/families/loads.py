@@ -53,8 +53,16 @@ class Solenoid(Part):
         "", description="What it moves, e.g. 'Purge valve'; adds the fault that this is stuck while the coil is good."
     )
 
+    short_pulses_only: bool = Field(
+        False, description="Made for pulses of milliseconds, as an injector or an ignition coil: supply is never applied to it."
+    )
+
     NOUN: ClassVar[str] = "Solenoid"
     VERB: ClassVar[str] = "clicks"
+
+    @property
+    def takes_steady_supply(self) -> bool:
+        return not self.short_pulses_only
 
     def acts(self, part_id: str, setup: Setup) -> Acts | None:
         full = 6.0 / self.coil_ohm

@@ -117,10 +117,17 @@ class RatiometricSensor(Part):
     total_ohm: Positive = Field(1.2e3, description="Resistance between reference and return.")
     output_ohm: Positive = 50.0
     tolerance: Positive = 0.02
+    resistive: bool = Field(
+        False, description="A resistive track with a wiper, which may be measured in ohms; electronic if left out."
+    )
     senses: str = Field("", description="What it measures, e.g. 'Filter pressure difference'; adds faults of the thing itself.")
 
     TERMINALS: ClassVar[tuple[str, ...]] = ("ref", "sig", "ret")
     NOUN: ClassVar[str] = "Sensor"
+
+    @property
+    def is_electronic(self) -> bool:
+        return not self.resistive
 
     def system_title(self, part_id: str) -> str:
         return f"{self.senses} itself"

@@ -57,6 +57,10 @@ class PoweredSensor(Part):
     TERMINALS: ClassVar[tuple[str, ...]] = ("feed", "gnd", "out")
     NOUN: ClassVar[str] = "Sensor"
 
+    @property
+    def is_electronic(self) -> bool:
+        return True
+
     def system_title(self, part_id: str) -> str:
         return f"{self.senses} itself"
 
@@ -294,6 +298,10 @@ class CurrentSensor(Part):
     SYMBOL: ClassVar[str] = "resistor"
     NOUN: ClassVar[str] = "Sensor"
 
+    @property
+    def is_electronic(self) -> bool:
+        return True
+
     def control_values(self) -> dict[str, list[str]]:
         return {**listed(self.high_when), **listed(self.turning_when)}
 
@@ -364,6 +372,10 @@ class OxygenSensor(Part):
     TERMINALS: ClassVar[tuple[str, ...]] = ("sig", "gnd")
     SYMBOL: ClassVar[str] = "resistor"
     NOUN: ClassVar[str] = "Oxygen sensor"
+
+    @property
+    def is_electronic(self) -> bool:
+        return True
 
     @model_validator(mode="after")
     def _cell_voltages(self) -> OxygenSensor:

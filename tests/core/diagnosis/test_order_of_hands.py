@@ -1,0 +1,92 @@
+"""Set-ups that a vehicle can be in, and the order in which hands get there."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from sondar.circuit_files import library_circuits, load_circuit_text
+from sondar.core.circuit.document.checks import read_document
+from sondar.core.circuit.network import Circuit
+from sondar.core.diagnosis.costs import Situation, setup_change
+from sondar.core.diagnosis.predictions import Predictor
+from sondar.core.diagnosis.ranking import candidate_setups
+from sondar.core.errors import CircuitDocumentError
+from sondar.yaml_text import load_yaml
+from tests.conftest import FAN_TEXT
+
+
+def in_words(circuit: Circuit, now: dict[str, str], apart: set[str], then: dict[str, str], apart_then: set[str]) -> list[str]:
+    """The steps from one set-up to another."""
+    situation = Situation(circuit.setup(now, frozenset(apart)))
+    _, steps, _ = setup_change(circuit, situation, circuit.setup(then, frozenset(apart_then)))
+    return [f"{step.kind} {step.target} {step.position}".strip() for step in steps]
+
+
+def test_connectors_are_parted_with_the_key_off_and_commands_are_given_again(fan: Circuit) -> None:
+    commanded = {"key": "on", "fan": "on"}
+    assert in_words(fan, commanded, set(), commanded, {"X20"}) == [
+        "control key off", "disconnect X20", "control key on", "control fan on",
+    ]  # fmt: skip
+    assert in_words(fan, commanded, {"X20"}, {}, set()) == ["control key off", "connect X20"]
+    assert in_words(fan, commanded, set(), {"key": "on"}, set()) == ["control fan off"]
+    assert in_words(fan, {}, set(), commanded, set()) == ["control key on", "control fan on"]
+
+
+def test_the_way_over_the_key_is_paid_for(fan: Circuit) -> None:
+    on, off = fan.setup({"key": "on"}), fan.rest_setup()
+    apart = frozenset({"X3"})
+    direct, _, _ = setup_change(fan, Situation(off), off.with_unplugged(apart))
+    around, _, _ = setup_change(fan, Situation(on), on.with_unplugged(apart))
+    assert around == pytest.approx(direct + 2 * fan.document.controls["key"].minutes)
+
+
+@pytest.mark.parametrize(
+    ("circuit", "controls", "apart", "why"),
+    [
+        ("radiator-fan-relay", {"fan": "on"}, set(), "does not go with the other controls"),
+        ("radiator-fan-relay", {"key": "run"}, {"X1"}, "needs X1 connected"),
+        ("radiator-fan-relay", {"key": "on", "fan": "on"}, {"X1"}, "needs X1 connected"),
+        ("lisk-fuel-pump", {"key": "run"}, {"X45"}, "needs X45 connected"),
+        ("tessel-crank-sensor", {"engine": "cranking"}, set(), "Engine cranking"),
+        ("tessel-crank-sensor", {"key": "run"}, set(), "Engine standing"),
+        ("tessel-filter-pressure", {"key": "on", "flow": "high"}, set(), "Exhaust flow high"),
+        ("radiator-fan-relay", {"key": "on", "fan": "on"}, {"X20"}, ""),
+        ("lisk-brake-switch", {"brake": "pressed"}, {"X36"}, ""),
+    ],
+)
+def test_set_ups_no_vehicle_can_be_in(circuit: str, controls: dict[str, str], apart: set[str], why: str) -> None:
+    found = Circuit(load_circuit_text(library_circuits()[circuit]))
+    said = found.impossible(found.setup(controls, frozenset(apart)))
+    assert (why in said) if why else said == ""
+
+
+def test_only_possible_set_ups_are_candidates() -> None:
+    pump = Circuit(load_circuit_text(library_circuits()["lisk-fuel-pump"]))
+    situation = Situation(pump.setup({"key": "on", "pump": "on"}))
+    found = candidate_setups(Predictor(pump), situation)
+    assert len(found) > 5
+    assert not [setup.describe() for setup in found if pump.impossible(setup)]
+
+
+def changed(**control: Any) -> dict[str, Any]:
+    data: dict[str, Any] = load_yaml(FAN_TEXT)
+    data["controls"]["fan"].update(control)
+    return data
+
+
+@pytest.mark.parametrize(
+    ("control", "place"),
+    [
+        ({"requires": {"half": {"key": "on"}}}, ("controls", "fan", "requires", "half")),
+        ({"requires": {"on": {"kee": "on"}}}, ("controls", "fan", "requires", "on", "kee")),
+        ({"excludes": {"on": {"key": "start"}}}, ("controls", "fan", "excludes", "on", "key")),
+        ({"needs": {"on": ["X1", "X99"]}}, ("controls", "fan", "needs", "on", 1)),
+        ({"requires": {"off": {"key": "on"}}}, ("controls", "fan")),
+    ],
+)
+def test_mistakes_are_located(control: dict[str, Any], place: tuple[str | int, ...]) -> None:
+    with pytest.raises(CircuitDocumentError) as caught:
+        read_document(changed(**control))
+    assert place in [problem.path for problem in caught.value.problems]
