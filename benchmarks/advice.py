@@ -180,9 +180,14 @@ def no_ohms_on_electronics(said: Said) -> Iterator[str]:
 
 def not_again(said: Said) -> Iterator[str]:
     """No measurement is proposed twice."""
-    nodes = {said.circuit.point(said.test.red).node, said.circuit.point(said.test.black).node}
+
+    def where(test: Test) -> set[str]:
+        probes = INSTRUMENTS[test.instrument].probes
+        return {said.circuit.point(ref).node for ref in (test.red, test.black)} if probes else {test.red}
+
+    nodes = where(said.test)
     for other in said.done:
-        there = {said.circuit.point(other.red).node, said.circuit.point(other.black).node}
+        there = where(other)
         if (other.instrument, other.setup, there) == (said.test.instrument, said.test.setup, nodes):
             yield f"{said.test.instrument} {said.test.red} to {said.test.black} once more"
 
@@ -209,10 +214,16 @@ def quick_plug_first(said: Said) -> Iterator[str]:
     if point.place in opened or point.place in test.setup.unplugged:
         return
     line = terminals_on(said.document, test.red, test.setup.unplugged)
-    read = any(other.instrument == test.instrument and {other.red, other.black} & line for other in said.done)
+    read = any(INSTRUMENTS[o.instrument].probes and o.instrument != "ohmmeter" and {o.red, o.black} & line for o in said.done)
     for other in said.circuit.points.values():
         cost = 0.0 if other.place in opened else other.access_min
-        if not read and other.ref in line and other.reachable(test.setup) and cost + CHEAPER_BY_MIN <= point.access_min:
+        if (
+            not read
+            and other.place != said.circuit.battery
+            and other.ref in line
+            and other.reachable(test.setup)
+            and cost + CHEAPER_BY_MIN <= point.access_min
+        ):
             yield f"{test.instrument} at {test.red} ({point.access_min:g} min) before {other.ref} ({cost:g} min), the same line"
             return
 

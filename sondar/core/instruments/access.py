@@ -28,6 +28,7 @@ class Access:
 
     def __init__(self, circuit: Circuit) -> None:
         self.circuit = circuit
+        self._lines_known: dict[frozenset[str], dict[str, int]] = {}
         self.black = circuit.black_reference
         self.positive = f"{circuit.battery}.pos"
         graph = self._conductors()
@@ -119,6 +120,14 @@ class Access:
         through = _reach(self._paths_outside_modules(setup), electronics)
         return {point.ref for point in self.reachable(setup) if point.node not in through}
 
+    def lines(self, setup: Setup) -> dict[str, int]:
+        """Node -> number of the line it belongs to in a set-up: what is one conductor along wires, splices and connected contacts."""
+        if setup.unplugged not in self._lines_known:
+            graph = self._conductors(setup.unplugged)
+            members = enumerate(nx.connected_components(graph))
+            self._lines_known[setup.unplugged] = {node: number for number, nodes in members for node in nodes}
+        return self._lines_known[setup.unplugged]
+
     # -- pairs --------------------------------------------------------------------------------------
 
     def component_pairs(self, setup: Setup) -> Iterable[tuple[str, str]]:
@@ -151,12 +160,13 @@ class Access:
 
     # -- networks of conductors ---------------------------------------------------------------------
 
-    def _conductors(self) -> nx.Graph[str]:
+    def _conductors(self, unplugged: frozenset[str] = frozenset()) -> nx.Graph[str]:
         """Nodes joined by wires, splices and connected contacts."""
         graph: nx.Graph[str] = nx.Graph()
+        setup = self.circuit.rest_setup().with_unplugged(unplugged)
         for part_id, part in self.circuit.parts.items():
             if isinstance(part, Wire | Splice | Contact):
-                for branch in part.branches(part_id, self.circuit.rest_setup()):
+                for branch in part.branches(part_id, setup):
                     if branch.resistance_ohm < 1e3:
                         graph.add_edge(self.circuit.node(branch.a), self.circuit.node(branch.b))
         return graph

@@ -184,6 +184,7 @@ class Instrument(ABC):
         confirms: it is only made where its place leads, before that is called.
         kelvin_per_kelvin: how its figure follows the temperature of the parts where nothing is solved for it; above 0 it is a test that
             teaches what others are judged by.
+        dead_circuit: it is used without supply, and tells nothing of what a line carries.
         idle_word: what a healthy part shows where it is not commanded; that is only asked after it has been commanded once.
         live_word: word that tells of voltage where none may be; its tests are not proposed where a healthy circuit shows it.
     """
@@ -213,6 +214,7 @@ class Instrument(ABC):
     confirms: ClassVar[bool] = False
     kelvin_per_kelvin: ClassVar[float] = 0.0
     live_word: ClassVar[str] = ""
+    dead_circuit: ClassVar[bool] = False
     idle_word: ClassVar[str] = ""
 
     # -- which tests --------------------------------------------------------------------------------

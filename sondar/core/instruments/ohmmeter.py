@@ -41,6 +41,7 @@ class Ohmmeter(Instrument):
     decimals = 3
     never_negative = True
     live_word = LIVE
+    dead_circuit = True
 
     def offers(self, access: Access, setup: Setup) -> Iterable[tuple[str, str]]:
         if not access.is_key_off(setup):
