@@ -84,7 +84,7 @@ Rule = Callable[[Said], Iterator[str]]
 
 
 def terminals_on(document: CircuitDocument, ref: str, unplugged: frozenset[str] = frozenset()) -> set[str]:
-    """Every terminal that is one conductor with a point: along wires, through splices, connected cavities and joins."""
+    """Every terminal that is one conductor with a point: along wires, splices, connected cavities and joins, not through a module."""
     graph: nx.Graph[str] = nx.Graph()
     graph.add_node(ref)
     for wire in document.wires.values():
@@ -102,7 +102,17 @@ def terminals_on(document: CircuitDocument, ref: str, unplugged: frozenset[str] 
                 graph.add_edge(f"{name}.{cavity}", f"{name}.{cavity}/c")
             for terminal in behind(target):
                 graph.add_edge(f"{name}.{cavity}/c", terminal)
-    return set(nx.node_connected_component(graph, ref))
+    found, left = {ref}, [ref]
+    while left:
+        here = left.pop()
+        owner = document.parts.get(here.split(".")[0])
+        if owner is not None and owner.module is not None and here != ref:
+            continue  # what a module joins inside is no conductor that a probe could follow
+        for other in graph[here]:
+            if other not in found:
+                found.add(other)
+                left.append(other)
+    return found
 
 
 def _ends(said: Said, ref: str) -> Iterator[tuple[str, str, str]]:
@@ -214,7 +224,10 @@ def quick_plug_first(said: Said) -> Iterator[str]:
     if point.place in opened or point.place in test.setup.unplugged:
         return
     line = terminals_on(said.document, test.red, test.setup.unplugged)
-    read = any(INSTRUMENTS[o.instrument].probes and o.instrument != "ohmmeter" and {o.red, o.black} & line for o in said.done)
+    lines = line | (
+        terminals_on(said.document, test.black, test.setup.unplugged) if test.black != said.circuit.black_reference else set()
+    )
+    read = any(INSTRUMENTS[o.instrument].probes and o.instrument != "ohmmeter" and {o.red, o.black} & lines for o in said.done)
     for other in said.circuit.points.values():
         cost = 0.0 if other.place in opened else other.access_min
         if (

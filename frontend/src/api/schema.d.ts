@@ -1683,6 +1683,11 @@ export interface components {
             circuits: string[];
             /** Code */
             code: string;
+            /**
+             * Danger
+             * @description Caution of a system on which nothing is measured; empty for every other.
+             */
+            danger: string;
             /** Failure Type */
             failure_type: string | null;
             /** Kind */
@@ -2124,6 +2129,18 @@ export interface components {
             value: number;
         };
         /**
+         * GroupChoice
+         * @description Whose a fault may be, and how often it is so by Sondar's own figures.
+         */
+        GroupChoice: {
+            /** Key */
+            key: string;
+            /** Percent */
+            percent: number;
+            /** Reason */
+            reason: string;
+        };
+        /**
          * GroupShare
          * @description Belief by group at one step of the track.
          */
@@ -2437,6 +2454,8 @@ export interface components {
             environments: components["schemas"]["Choice"][];
             /** Glossary */
             glossary: components["schemas"]["Term"][];
+            /** Groups */
+            groups: components["schemas"]["GroupChoice"][];
             /** Instruments */
             instruments: components["schemas"]["InstrumentView"][];
             /** Roles */
@@ -2551,6 +2570,8 @@ export interface components {
              * @description The workshop's meters to choose from.
              */
             meters: components["schemas"]["MeterView"][];
+            /** @description Set where somebody else's diagnosis is to be answered. */
+            opinion: components["schemas"]["OpinionView"] | null;
             /**
              * Prior Reasons
              * @description What was known before the first reading, and counts here.
@@ -2710,6 +2731,41 @@ export interface components {
              * Format: uuid
              */
             client_key: string;
+        };
+        /**
+         * OpinionOut
+         * @description What the readings so far answer to somebody else's diagnosis, part by part.
+         */
+        OpinionOut: {
+            /** Part */
+            part: string;
+            /** Sentence */
+            sentence: string;
+            /** Title */
+            title: string;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "confirmed" | "not confirmed" | "part not needed" | "open" | "another circuit";
+        };
+        /**
+         * OpinionView
+         * @description A second opinion that was asked for.
+         */
+        OpinionView: {
+            /** Answers */
+            answers: components["schemas"]["OpinionOut"][];
+            /**
+             * By
+             * @description Whose diagnosis it is.
+             */
+            by: string;
+            /**
+             * Said
+             * @description What they concluded, and what they have bought.
+             */
+            said: string;
         };
         /**
          * OutcomeSuspect
@@ -4079,6 +4135,13 @@ export interface components {
              * @description Personal data of closed jobs goes so long after their last entry.
              */
             erase_after_months: number | null;
+            /**
+             * Group Shares
+             * @description Percent of what comes in, by whose it is: all groups, or none for Sondar's own figures.
+             */
+            group_shares: {
+                [key: string]: number;
+            };
             /** Name */
             name: string;
             /**
@@ -4121,6 +4184,13 @@ export interface components {
             distance_unit: "km" | "mi";
             /** Erase After Months */
             erase_after_months: number | null;
+            /**
+             * Group Shares
+             * @description Percent of what comes in, by whose it is; empty for Sondar's own figures.
+             */
+            group_shares: {
+                [key: string]: number;
+            };
             /** Name */
             name: string;
             /** Photo Quota Mb */
