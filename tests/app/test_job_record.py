@@ -81,7 +81,7 @@ def test_evidence_weighs_codes_by_their_behaviour(tern: TriageModel) -> None:
     before = scan(1, ("ECM", "P0192", ACTIVE), ("ECM", "P0237", CONFIRMED), ECM=True, TSM=False)
     again = scan(3, ("ECM", "P0192", ACTIVE), after_s=12, ECM=True)
     file = job_record.code_file([before, again], [cleared(2)], {})
-    found = job_record.evidence(tern, file, said(symptoms=["washer-dead", "no-such-thing"], environment=["salt"]))
+    found = job_record.evidence(tern, file, said(symptoms=["washer-dead", "no-such-thing"], environment=["salt"]), {})
     weights = {c.code: c.weight for c in found.codes}
     assert weights["P0192"] == 1.0
     assert weights["P0237"] == job_record.WEIGHT_OF["history"]

@@ -155,6 +155,7 @@ def test_jobs_of_an_earlier_version_stay_readable(postgres: LocalServer, ambient
         "0010.ready",
         "0011.tells",
         "0012.housekeeping",
+        "0013.advice",
     ]
     with psycopg.connect(earlier) as db:
         act_for(db, workshop[0])
