@@ -123,7 +123,7 @@ def test_preview_reckons_any_test_and_explains_a_refusal(client: FlaskClient, jo
     assert card["minutes"] == pytest.approx(0.2 + 5 + 0.5 + 0.4)
     lamp = client.post(url, json={**test, "instrument": "lamp-21w"})
     assert lamp.status_code == 422
-    assert "overload a module's input" in lamp.get_json()["detail"]
+    assert "overload the module's input here" in lamp.get_json()["detail"]
 
 
 def test_what_is_foreseen_for_a_result_is_what_stands_after_it(client: FlaskClient, job: dict[str, Any]) -> None:

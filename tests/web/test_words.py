@@ -47,7 +47,7 @@ def test_a_reading_by_a_former_id_counts_as_todays(client: FlaskClient, job: dic
     assert (made["instrument"], made["label"], made["entry"]) == ("visual-inspection", "OK", "sound"), "what was typed is kept"
 
 
-@pytest.mark.parametrize(("engine", "units", "differs"), [("1", ["B9"], True), ("1", None, False), (ENGINE_VERSION, ["B9"], False)])
+@pytest.mark.parametrize(("engine", "units", "differs"), [("1", ["W3"], True), ("1", None, False), (ENGINE_VERSION, ["W3"], False)])
 def test_what_another_engine_said_is_shown_where_it_differs(
     client: FlaskClient, job: dict[str, Any], dsn: str, engine: str, units: list[str] | None, differs: bool
 ) -> None:
@@ -55,7 +55,7 @@ def test_what_another_engine_said_is_shown_where_it_differs(
     now = client.post(f"{url}/readings", json=reading("4.98")).get_json()
     assert now["said_before"] is None
     leading = now["assessment"]["conclusion"]["units"]
-    assert leading != ["B9"]
+    assert leading != ["W3"]
     with psycopg.connect(dsn) as db:
         row = db.execute("SELECT workshop_id FROM job WHERE id = %s", (job["id"],)).fetchone()
         assert row is not None
