@@ -125,7 +125,8 @@ ROUTES: dict[str, Route] = {
     "PUT /workshop": Route("lead", 409, lambda: {"name": "W", "rate_per_hour": 1, "currency": "EUR", "decision_threshold": 0.9,
         "distance_unit": "km",
                                                  "temperature_unit": "C", "tools": ["voltmeter"], "alone": False, "show_examples": True,
-                                                 "photo_quota_mb": 5000, "erase_after_months": None, "group_shares": {}, "version": 2_000_000_000}, 409),
+                                                 "photo_quota_mb": 5000, "erase_after_months": None, "group_shares": {},
+                                                 "version": 2_000_000_000}, 409),
     "GET /workshop/sessions": Route("lead", 200, elsewhere=200),
     "DELETE /workshop/sessions/{session_id}": Route("lead", 404),
 }  # fmt: skip
