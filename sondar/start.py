@@ -36,6 +36,8 @@ from sondar.store.local_server import LocalServer, ServerError
 
 ROOT = Path(__file__).parent.parent
 
+PREPARED_AFTER_S = 8.0
+"""The demo vehicles are made when the application has had the machine to itself for this long."""
 LOOKED_AFTER_S = 1.0
 """How often it is seen whether database and application still run."""
 PR_SET_CHILD_SUBREAPER = 36
@@ -250,7 +252,9 @@ class Start:
                 demo.seed(pool)
                 vehicles = json.dumps(demo.serve_vehicles())
                 demo.write_vehicles(self.folder / "demo-vehicles.json")
-                simulated_vehicle = MeterServer(DescribedVehicles(self.folder / "demo-vehicles.json"))
+                described = DescribedVehicles(self.folder / "demo-vehicles.json")
+                simulated_vehicle = MeterServer(described)
+                threading.Thread(target=described.prepare, args=(PREPARED_AFTER_S,), daemon=True).start()
                 threading.Thread(target=simulated_vehicle.serve_forever, daemon=True).start()
                 meter = simulated_vehicle.address
             else:

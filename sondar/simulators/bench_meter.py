@@ -15,6 +15,7 @@ import json
 import socketserver
 import sys
 import threading
+import time
 from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import Any, ClassVar
@@ -130,6 +131,12 @@ class DescribedVehicles(Mapping[str, SimulatedVehicle]):
             if name not in self._made:
                 self._made[name] = self._make(self._described[name])
             return self._made[name]
+
+    def prepare(self, after_s: float = 0.0) -> None:
+        """Make every vehicle, so that nobody's first reading waits for it longer than for a meter."""
+        time.sleep(after_s)
+        for name in self:
+            self[name]
 
     def __contains__(self, name: object) -> bool:
         return name in self._described

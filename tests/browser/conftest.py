@@ -114,7 +114,9 @@ def site(postgres: LocalServer) -> Iterator[Site]:
         demo.seed(pool)
     folder = Path(tempfile.mkdtemp(prefix="sondar-browser-"))
     demo.write_vehicles(folder / "vehicles.json")
-    with workers() as asked, MeterServer(DescribedVehicles(folder / "vehicles.json")) as meter:
+    described = DescribedVehicles(folder / "vehicles.json")
+    described.prepare()
+    with workers() as asked, MeterServer(described) as meter:
         threading.Thread(target=meter.serve_forever, daemon=True).start()
         running = Site(postgres.application_dsn(dsn), meter.address, json.dumps(demo.serve_vehicles()), asked)
         yield running

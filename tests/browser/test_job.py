@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from uuid import uuid4
 
 import pytest
 from selenium.webdriver.common.action_chains import ActionChains
@@ -215,3 +216,26 @@ def test_the_console_stays_silent(page: Page) -> None:
     page.find("[data-testid=proposal], [aria-label='Ready to conclude']")
     severe = [entry for entry in page.driver.get_log("browser") if entry["level"] == "SEVERE"]
     assert not severe
+
+
+def test_somebody_elses_diagnosis_is_answered(page: Page) -> None:
+    circuit = next(c for c in page.api("GET", "/circuits")["circuits"] if c["slug"] == "radiator-fan-relay")
+    body = {"client_key": str(uuid4()), "vehicle": {"make": "Halden", "model": "Tern", "year": 2017, "plate": "PA 55 OPN"},
+            "circuit_version_id": circuit["version_id"], "complaint": "fan never runs"}  # fmt: skip
+    page.open(f"/jobs/{page.api('POST', '/jobs', body)['id']}")
+    entry = page.find("[data-testid=codes-entry]")
+    entry.send_keys("B0012")
+    page.wait(lambda: next(b for b in page.all("button") if b.text == "Keep"), "the button to keep them").click()
+    page.see("no meter, lamp or probe on any of its connectors")
+    page.wait(lambda: next(e for e in page.all("summary") if e.text == "Second opinion"), "the second opinion").click()
+    by = page.wait(
+        lambda: next(i for i in page.all("input") if "another workshop" in (i.get_attribute("placeholder") or "")), "whose"
+    )
+    by.send_keys("workshop by the mill", Keys.TAB)
+    pick = page.find("select[aria-label='Add a part they name']")
+    pick.find_element(By.CSS_SELECTOR, "option[value='M5']").click()
+    page.wait(lambda: page.all("[aria-label*='Radiator fan'][aria-label*='take off']"), "the part on the list")
+    page.driver.get(page.find("[data-diagnosis-link]").get_attribute("href").removesuffix("/diagnosis") + "/diagnosis")
+    answer = page.find("[data-testid=opinion]")
+    assert "workshop by the mill" in answer.text
+    assert page.find("[data-testid=opinion] [data-verdict]").text.startswith("Radiator fan")

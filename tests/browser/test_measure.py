@@ -40,13 +40,13 @@ def set_limit_up(page: Page, limit: str) -> None:
 
 
 def test_a_wrong_decimal_sign_is_asked_about_and_either_answer_is_taken(measuring: Page) -> None:
-    set_limit_up(measuring, "X3-87-voltage")
-    measuring.find("[data-testid=entry]").send_keys("0.0118", Keys.ENTER)
+    set_limit_up(measuring, "X3-30-voltage-2")
+    measuring.find("[data-testid=entry]").send_keys("0.0123", Keys.ENTER)
     measuring.see("Did you mean")
     assert measuring.count_readings() == 0
-    press(measuring, "Yes, 11.80 V")
+    press(measuring, "Yes, 12.30 V")
     measuring.wait(lambda: measuring.count_readings() == 1, "the reading that was meant")
-    measuring.see("11.80 V")
+    measuring.see("12.30 V")
     set_limit_up(measuring, "X3-87-voltage")
     measuring.find("[data-testid=entry]").send_keys("118", Keys.ENTER)
     measuring.see("a voltage between")

@@ -75,7 +75,7 @@ def test_a_lamp_on_a_module_line_is_refused_with_the_reason(page: Page, fresh_jo
     pick(page, "Instrument", "Test lamp 21 W")
     pick(page, "Red probe", "X1.23")
     pick(page, "Black probe", "BAT.neg")
-    page.see("would overload a module's input or driver")
+    page.see("would overload the module's output here")
 
 
 def test_other_tests_can_be_chosen_and_a_missing_tool_drops_out(page: Page, fresh_job: str) -> None:

@@ -153,7 +153,7 @@ def test_refused_is_not_silent_in_the_triage(tern: TriageModel) -> None:
         from uuid import uuid4
 
         scan = Scan(uuid4(), 1, "vehicle", {"ECM": True, "TSM": state}, [], datetime.now(UTC), None, ())
-        found = evidence(tern, code_file([scan], [], {}), {})
+        found = evidence(tern, code_file([scan], [], {}), {}, {})
         return found.silent, found.read
 
     assert said(False) == (frozenset({"TSM"}), frozenset({"ECM"}))
