@@ -29,7 +29,9 @@ def _lists() -> Lists:
         environments=[Choice(key=key, title=title) for key, title in ENVIRONMENTS.items()],
         run_conditions=list(RUN_CONDITIONS),
         instruments=[instrument_view(device) for device in INSTRUMENTS.values()],
-        groups=[GroupChoice(key=key, percent=100.0 * share, reason=GROUP_REASONS[key]) for key, share in GROUP_SHARES.items()],
+        groups=[
+            GroupChoice(key=key, percent=round(100.0 * share, 1), reason=GROUP_REASONS[key]) for key, share in GROUP_SHARES.items()
+        ],
         roles=[Choice(key=key, title=title) for key, title in ROLES.items()],
         glossary=[Term.model_validate(item) for item in glossary()],
     )

@@ -143,7 +143,7 @@ function SecondOpinion({ measuring }: { measuring: Measuring }) {
   if (!opinion) return null;
   return (
     <section data-testid="opinion">
-      <h3 className="mb-1 text-lg">Second opinion{opinion.by && `, asked about: ${opinion.by}`}</h3>
+      <h3 className="mb-1 text-lg">Second opinion{opinion.by && ` on what was said by: ${opinion.by}`}</h3>
       {opinion.said && <p className="text-soft">They concluded: {opinion.said}</p>}
       {opinion.answers.length === 0 ? (
         <p className="text-sm">Name the parts they mean on the job page, and they are answered here.</p>
