@@ -200,7 +200,10 @@ class Page:
 
     def api(self, method: str, path: str, body: dict[str, Any] | None = None) -> Any:
         """Ask the API as the page itself would, in its session."""
-        return self.driver.execute_async_script(CALL, method, path, body)
+        answer = self.driver.execute_async_script(CALL, method, path, body)
+        if isinstance(answer, dict) and answer.get("type") == "about:blank":
+            print(f"{method} {path} was refused: {answer}")  # shown with the test that fails by it
+        return answer
 
     def sign_in(self, name: str = "harbour", theme: str = "light") -> None:
         """Be this person of the demo workshop, in this theme, and see the jobs."""
