@@ -62,7 +62,7 @@ class Said:
     """One proposal as it was made.
 
     Attributes:
-        before: the set-up it was made in. done: tests made before it, in order. refused: points that could not be reached.
+        before: the set-up it was made in. done: tests made before it, in order. tools: instruments at hand.
     """
 
     circuit: Circuit

@@ -4,7 +4,7 @@ A drawing has many more wires and contacts than parts, and counting places would
 is not like that: parts wear by working, and are replaced; wiring fails by where it runs. So each *group* has a share of its own,
 whatever the drawing shows, and within its group a fault counts by the rates of its part: wires by length and exposure, contacts by
 exposure, parts by what their family goes through. The shares are estimates from practice, coarse on purpose, and the workshop lead may
-set others (``GroupShares``).
+set others (``Answers.group_shares``).
 """
 
 from __future__ import annotations
@@ -42,7 +42,7 @@ def base_rates(circuit: Circuit, faults: Sequence[Fault], weights: Sequence[floa
     """(F,) how often each of some faults is what comes in, as shares that sum to 1.
 
     Args:
-        weights: of each entry within its fault: one entry per severity.
+        weights: (F,) of each entry within its fault, without a unit: one entry per severity.
     """
     rates = np.array([
         fault.rate * FAMILY_RATES.get(circuit.parts[fault.part].family, 1.0) * weight  # type: ignore[attr-defined]
