@@ -9,8 +9,8 @@ import tempfile
 import threading
 import urllib.error
 import urllib.request
-from collections.abc import Callable, Iterator, Mapping
-from contextlib import contextmanager
+from collections.abc import Callable, Generator, Iterator, Mapping
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from http.cookiejar import CookieJar
 from pathlib import Path
@@ -21,6 +21,7 @@ from urllib.parse import urlencode
 import psycopg
 import pytest
 from selenium import webdriver
+from selenium.common.exceptions import WebDriverException
 from selenium.webdriver.chrome.options import Options
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.action_chains import ActionChains
@@ -54,6 +55,26 @@ const answer = await fetch("/api/v1" + path, {method, body: body && JSON.stringi
 done(await answer.json());
 })(...arguments);
 """
+
+REFUSED = """
+return performance.getEntriesByType("resource").filter((one) => one.responseStatus === 0 || one.responseStatus >= 400)
+  .map((one) => `${one.responseStatus} ${one.name} after ${Math.round(one.duration)} ms`).slice(-20).join("\\n")
+"""
+
+
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_makereport(item: pytest.Item) -> Generator[None, pytest.TestReport, pytest.TestReport]:
+    """A test that fails tells what was on the screen then, and what the server had refused."""
+    report = yield
+    page = getattr(item, "funcargs", {}).get("page")
+    if report.when == "call" and report.failed and isinstance(page, Page):
+        with suppress(WebDriverException):
+            report.sections.append(("the page", f"{page.driver.current_url}\n{page.text()}"))
+            report.sections.append(("refused or unanswered", str(page.driver.execute_script(REFUSED))))
+            report.sections.append(
+                ("the browser's log", "\n".join(str(line["message"]) for line in page.driver.get_log("browser")))
+            )
+    return report
 
 
 class Caller:

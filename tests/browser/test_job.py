@@ -110,8 +110,8 @@ def test_a_typing_error_is_explained_and_not_lost(page: Page, wrong: str) -> Non
     standing = page.count_readings()
     entry = page.find("[data-testid=entry]")
     page.keys(wrong, Keys.ENTER)
-    page.see("expected")
-    assert entry.get_attribute("value") == wrong
+    page.wait(lambda: page.find("#entry-problem").text, "the reason")
+    page.wait(lambda: entry.get_attribute("value") == wrong, "what was typed, back in the field")
     page.keys(Keys.ESCAPE)
     page.wait(lambda: entry.get_attribute("value") == "", "an empty field")
     assert page.count_readings() == standing

@@ -36,6 +36,9 @@ Reason = Literal["certain", "no test", "not worth it", "pays", "two pay", "look"
 NEGLIGIBLE = 1e-5
 """Hypotheses below this probability are left out of the look-ahead."""
 
+SMALLEST = 1e-9
+"""Hypotheses below this probability move no expected loss by anything that counts."""
+
 PAYS_ABOVE = 0.2
 """A test pays while its expected fall in Φ is at least this share of its minutes; below 1 since one step sees only part
 of what a reading is good for in the readings after it."""
@@ -340,8 +343,9 @@ def seen_while(present: float, chance: npt.NDArray[np.float32], columns: npt.NDA
 def expected_saving(belief: Belief, outlook: Outlook, loss: Array, present: float = 1.0) -> float:
     """Expected fall of Φ in minutes by a test with this outlook; ``loss`` (U, U) over all units."""
     units = belief.units()
-    chance = seen_while(present, outlook.chance, np.arange(len(belief.now)))
-    joint = (chance * belief.now) @ belief.hypotheses.member  # (K, U)
+    active = np.flatnonzero(belief.now > SMALLEST)
+    chance = seen_while(present, outlook.chance, active)
+    joint = (chance * belief.now[active]) @ belief.hypotheses.member[active]  # (K, U)
     total = np.maximum(joint.sum(axis=1), 1e-12)
     return float(units @ loss @ units - (((joint @ loss) * joint).sum(axis=1) / total).sum())
 

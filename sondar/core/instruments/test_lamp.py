@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from functools import cache
 
 import numpy as np
+from scipy.ndimage import map_coordinates
 from scipy.special import ndtr
 
 from sondar.core.circuit.model import Setup
@@ -21,6 +23,37 @@ BRIGHT_SHARE, DIM_SHARE = 0.5, 0.02
 
 BLUR_DECADES = 0.12
 """Decades of power by which people differ in calling a filament bright."""
+
+NEWTON_STEPS = 8
+
+LEAST_V, LEAST_OHM_SHARE = 0.02, 0.01
+ACROSS: Array = np.linspace(np.log(LEAST_V), np.log(1000.0), 320)
+BEHIND: Array = np.linspace(np.log(LEAST_OHM_SHARE), np.log(1e6), 380)
+"""Grid of the table of power: logarithms of the open voltage plus ``LEAST_V``, and of the resistance behind it as a multiple of the lamp's
+hot resistance plus ``LEAST_OHM_SHARE``. Between the lines of the grid the power is within half a percent, far less than eyes can tell."""
+
+
+@cache
+def _log_share_table() -> Array:
+    """(across, behind) logarithm of the share of its rated power that a lamp takes behind a resistance."""
+    supply, ohm = (np.exp(ACROSS) - LEAST_V)[:, None], (np.exp(BEHIND) - LEAST_OHM_SHARE)[None, :]
+    share: Array = np.log(np.maximum(power_share_of(supply, np.maximum(ohm, 0.0)), 1e-12))
+    return share
+
+
+def power_share_of(supply: Array, ohm: Array) -> Array:
+    """Share of its rated power that a lamp takes at an open voltage behind a resistance, given as a multiple of its hot resistance.
+
+    The lamp's current is concave in voltage, so Newton's second and later steps rise monotonically to the root; as a resistor of its hot
+    resistance it would have a little more voltage.
+    """
+    rated, hot, cold = np.float64(RATED_V), np.float64(1.0), np.float64(COLD_RATIO)
+    volts = supply / (1.0 + ohm)
+    for _ in range(NEWTON_STEPS):
+        current, slope = lamp_current(volts, rated, hot, cold)  # type: ignore[arg-type]
+        volts = volts - (volts - supply + ohm * current) / (1.0 + ohm * slope)
+    current, _ = lamp_current(volts, rated, hot, cold)  # type: ignore[arg-type]
+    return volts * current / RATED_V**2
 
 
 class TestLamp(Instrument):
@@ -63,18 +96,13 @@ class TestLamp(Instrument):
         return Observation(words=np.stack([bright, at_least_dim - bright, 1.0 - at_least_dim], axis=-1))
 
     def power_share(self, points: OperatingPoints) -> Array:
-        """Share of rated power (S, H, P) of the lamp on the Thévenin equivalent at the probes."""
-        rated, hot_ohm, cold = np.float64(RATED_V), np.float64(RATED_V**2 / self.rated_w), np.float64(COLD_RATIO)
-        supply = np.abs(points.volts)
-        # The lamp's current is concave in voltage, so Newton's second and later steps rise monotonically to the root; as a resistor of
-        # its hot resistance it would have a little more voltage.
-        volts = supply * hot_ohm / (hot_ohm + points.ohms)
-        for _ in range(5):
-            current, slope = lamp_current(volts, rated, hot_ohm, cold)  # type: ignore[arg-type]
-            volts = volts - (volts - supply + points.ohms * current) / (1.0 + points.ohms * slope)
-        current, _ = lamp_current(volts, rated, hot_ohm, cold)  # type: ignore[arg-type]
-        share: Array = volts * current / self.rated_w
-        return share
+        """Share of rated power (S, H, P) of the lamp on the Thévenin equivalent at the probes, from the table."""
+        hot_ohm = RATED_V**2 / self.rated_w
+        across = np.log(np.abs(points.volts) + LEAST_V)
+        behind = np.log(points.ohms / hot_ohm + LEAST_OHM_SHARE)
+        at = np.stack([(across - ACROSS[0]) / (ACROSS[1] - ACROSS[0]), (behind - BEHIND[0]) / (BEHIND[1] - BEHIND[0])])
+        # The curve of a lamp of another power is the same, with all resistances scaled: one table serves all.
+        return np.exp(map_coordinates(_log_share_table(), at, order=1, mode="nearest"))
 
     def where(self, circuit: Circuit, test: Test) -> str:
         return probes_sentence(circuit, test)

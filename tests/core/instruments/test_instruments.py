@@ -8,7 +8,7 @@ from sondar.core.errors import QuantityError, UnknownReferenceError
 from sondar.core.former_names import FORMER_IDS, FORMER_WORDS
 from sondar.core.instruments import INSTRUMENTS, ORDINARY, instrument
 from sondar.core.instruments.base import Display, Instrument, Population, Solved, Test
-from sondar.core.instruments.test_lamp import LargeTestLamp
+from sondar.core.instruments.test_lamp import LargeTestLamp, SmallTestLamp, TestLamp, power_share_of
 from sondar.core.solving.operating_points import OperatingPoints, steady
 
 
@@ -38,13 +38,27 @@ def test_a_voltmeter_cannot_see_fifty_ohms_and_a_lamp_can(fan: Circuit) -> None:
 
 
 def test_lamp_power_satisfies_the_circuit_equation() -> None:
-    share = float(LargeTestLamp().power_share(at(12.0, 5.0))[0, 0, 0])
+    share = float(power_share_of(np.array(12.0), np.array(5.0 * 21.0 / 13.5**2)))
     watts = share * 21.0
     # P = V·I and V = 12 − 5·I: one of the two roots of 5·I² − 12·I + P = 0, the low-current one.
     amps = (12 - np.sqrt(144 - 20 * watts)) / 10
     volts = 12 - 5 * amps
     ohm2 = (0.1 * 13.5**2 / 21) ** 2 + ((13.5**2 / 21) ** 2 * 0.99) / 13.5**0.9 * volts**0.9
     assert amps == pytest.approx(volts / np.sqrt(ohm2), rel=1e-6)
+
+
+@pytest.mark.parametrize("lamp", [SmallTestLamp(), LargeTestLamp()], ids=lambda lamp: lamp.id)
+def test_the_table_of_lamp_power_agrees_with_the_curve(lamp: TestLamp) -> None:
+    """Within a hundredth of what eyes tell apart, from a few millivolts to far more than a vehicle has, whatever is behind it."""
+    rng = np.random.default_rng(3)
+    volts, ohms = (np.exp(rng.uniform(np.log(low), np.log(high), 200)) for low, high in ((0.005, 100.0), (1e-4, 1e8)))
+    exact = power_share_of(volts, ohms / (13.5**2 / lamp.rated_w))
+    table = np.array([lamp.power_share(at(v, r))[0, 0, 0] for v, r in zip(volts, ohms, strict=True)])
+    seen = exact > 1e-6
+    assert 40 < seen.sum() < 160
+    np.testing.assert_allclose(np.log10(table[seen]), np.log10(exact[seen]), atol=0.002)
+    assert (table[~seen] < 2e-6).all()
+    assert lamp.power_share(at(0.0, 0.0))[0, 0, 0] < 1e-9
 
 
 def test_ohmmeter_words(fan: Circuit) -> None:
