@@ -15,15 +15,18 @@ from typing import Any
 import click
 
 from sondar.circuit_files import CircuitFileError, former_names_in, load_circuit_text
+from sondar.code_library import circuit_templates, circuit_text, generic_codes
 from sondar.core.circuit.document.fields import CircuitDocument
 from sondar.core.circuit.model import Change, Fault, Setup, Severity
 from sondar.core.circuit.network import Circuit
+from sondar.core.codes import danger_of
 from sondar.core.diagnosis.belief import Belief
 from sondar.core.diagnosis.costs import Situation
 from sondar.core.diagnosis.judge import judge as judge_circuit
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.sequencing import Node, Policy, read_table, sequence
 from sondar.core.errors import PlanTableError, QuantityError, SondarError, UnknownReferenceError
+from sondar.core.generic_codes import GenericCode
 from sondar.core.instruments import displays, instrument, sensible_tests
 from sondar.core.instruments.base import Display, Population, Test
 from sondar.core.instruments.reading import Reading
@@ -320,6 +323,81 @@ def _print_tree(node: Node, indent: str) -> None:
 def schema() -> None:
     """Print the JSON Schema of circuit files."""
     click.echo(json.dumps(CircuitDocument.model_json_schema(), ensure_ascii=False, indent=2))
+
+
+@main.command()
+@click.argument("code")
+@JSON
+def code(code: str, as_json: bool) -> None:
+    """Say what a generic trouble code means, by number as people say it (443, P0443-14). Ends with 1 if it is not held."""
+    held = generic_codes()
+    understood = held.understand(code)
+    if not understood:
+        _fail(f"'{code}' is not a code: one of P, C, B, U, then 0–3 and three hex digits, e.g. P0443", as_json)
+        return
+    one = understood[0]
+    item = held.get(one.code)
+    if as_json:
+        told: dict[str, Any] = {
+            "code": one.code,
+            "failure_type": one.failure_type,
+            "failure_type_words": held.failure_type(one.failure_type),
+        }
+        if item is None:
+            told |= {"held": False, "why_not": held.why_not(one.code)}
+        else:
+            told |= {
+                "held": True, "meaning": item.meaning, "kind": item.kind, "template": item.template, "companions": list(item.companions),
+                "mistaken_for": list(item.mistaken_for), "sets": item.sets, "not_said": item.not_said, "looks": list(item.looks),
+                "electrically": item.electrically, "danger": danger_of(one.code),
+            }  # fmt: skip
+        click.echo(json.dumps(told, ensure_ascii=False, indent=2))
+    elif item is None:
+        click.echo(f"{one.code}: {held.why_not(one.code)}")
+    else:
+        _print_code(item, held.failure_type(one.failure_type), "" if one.as_said else f"'{code}' understood as {one.code}.")
+    if item is None:
+        sys.exit(1)
+
+
+def _print_code(item: GenericCode, failure: str, understood: str) -> None:
+    lines = [
+        understood, f"{item.code}  {item.meaning}{f'; {failure}' if failure else ''}", danger_of(item.code), f"Kind: {item.kind}. {item.sets}",
+        item.not_said, item.electrically, f"First looks: {'; '.join(item.looks)}." if item.looks else "",
+        f"Often stored with it: {', '.join(item.companions)}." if item.companions else "",
+        f"Mistaken for: {', '.join(item.mistaken_for)}." if item.mistaken_for else "",
+        f"Typical circuit: {item.template} (sondar template {item.template})" if item.template else "",
+    ]  # fmt: skip
+    click.echo("\n".join(line for line in lines if line))
+
+
+@main.command()
+@JSON
+def templates(as_json: bool) -> None:
+    """List the typical circuits by what a plug carries."""
+    known = sorted(circuit_templates().values(), key=lambda item: item.id)
+    if as_json:
+        listed = [
+            {"id": item.id, "title": item.title, "wires": item.wires, "carries": list(item.carries), "words": list(item.words)}
+            for item in known
+        ]
+        click.echo(json.dumps({"templates": listed}, ensure_ascii=False, indent=2))
+        return
+    for item in known:
+        click.echo(f"{item.id:32}{item.title}")
+
+
+@main.command()
+@click.argument("template_id", metavar="ID")
+@click.option("--make", default="Unknown", show_default=True, help="Make that the file is for.")
+@click.option("--model", default="", help="Model, if known.")
+def template(template_id: str, make: str, model: str) -> None:
+    """Write the circuit file of a typical circuit."""
+    found = circuit_templates().get(template_id)
+    if found is None:
+        _fail(f"there is no typical circuit '{template_id}': 'sondar templates' lists them", False)
+        return
+    click.echo(circuit_text(found, {"make": make, **({"model": model} if model else {})}), nl=False)
 
 
 if __name__ == "__main__":

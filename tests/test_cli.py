@@ -150,3 +150,34 @@ def test_judge_gives_every_fault_by_its_id(tmp_path: Path) -> None:
     assert sum(found["faults"].values()) == pytest.approx(1.0)
     assert sum(found["units"].values()) == pytest.approx(1.0)
     assert {"none", "unknown", "F7.open"} <= set(found["faults"])
+
+
+def test_a_code_is_explained_and_one_that_is_not_held_ends_with_1() -> None:
+    code, output = run("code", "P0443", "--json")
+    told = json.loads(output)
+    assert code == 0
+    assert {"code": "P0443", "kind": "electrical", "template": "valve-pulsed"}.items() <= told.items()
+    assert told["meaning"] == "Canister purge valve: circuit"
+    assert "P0444" in told["companions"]
+    code, output = run("code", "443-14")
+    assert code == 0
+    assert "understood as P0443" in output
+    assert "circuit shorted to ground or open" in output
+    code, output = run("code", "P1234", "--json")
+    assert code == 1
+    assert json.loads(output)["held"] is False
+    assert run("code", "bilge")[0] == 1
+
+
+def test_templates_are_listed_and_written(tmp_path: Path) -> None:
+    code, output = run("templates", "--json")
+    assert code == 0
+    listed = json.loads(output)["templates"]
+    assert len(listed) >= 50
+    assert "pressure-three-wire" in run("templates")[1]
+    code, output = run("template", "pressure-three-wire", "--make", "Brigg")
+    assert code == 0
+    path = tmp_path / "made.yaml"
+    path.write_text(output)
+    assert run("validate", str(path))[0] == 0
+    assert run("template", "warp-drive")[0] == 1

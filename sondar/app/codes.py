@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from uuid import UUID
 
 from sondar.app import job_record
@@ -11,10 +11,12 @@ from sondar.app.computed import Computed
 from sondar.app.jobs import JobRecord, T, View, about, load_record, prepare_first, viewed
 from sondar.app.workspace import Workspace, known_job
 from sondar.circuit_files import load_vehicle_text
+from sondar.code_library import generic_codes
 from sondar.core.code_files import Understood, parse_code_file, understand_file
 from sondar.core.codes import FoundCode, parse_codes
 from sondar.core.errors import ConflictError, UnavailableError, invalid
 from sondar.core.triage.answer import triage
+from sondar.core.triage.by_codes_alone import PartFirst, parts_by_codes
 from sondar.core.triage.evidence import Evidence
 from sondar.core.triage.model import TriageModel, triage_prior
 from sondar.core.triage.views import TriageView
@@ -32,10 +34,11 @@ KEPT_ABOVE = 1e-7
 
 @dataclass(frozen=True)
 class TriageResult:
-    """The triage, or why there is none."""
+    """The triage, or why there is none; ``parts``: what the codes alone say, on a vehicle that is not known."""
 
     reason: str
     view: TriageView | None
+    parts: list[PartFirst] = field(default_factory=list)
 
 
 def _run(conditions: list[str]) -> list[str]:
@@ -166,8 +169,10 @@ def triage_of(work: Workspace, job_id: UUID) -> TriageResult:
 def _triaged(computed: Computed, record: JobRecord) -> TriageResult:
     model, job = computed.triage_model(record.model, record.versions), record.job
     if model is None:
-        said = f"The circuits of {job.make} {job.model} are not known here. Choose a circuit, or load its files."
-        return TriageResult(said, None)
+        held = generic_codes()
+        stored = [held.get(code.code) for code in job_record.current_codes(record.codes)]
+        parts = parts_by_codes([item for item in stored if item is not None])
+        return TriageResult(f"The circuits of {job.make} {job.model} are not known here.", None, parts)
     found = _evidence(model, record)
     if found.is_empty:
         return TriageResult("Read the codes, or say what is noticed.", None)

@@ -33,11 +33,12 @@ from sondar.web.people.routes import api as people
 from sondar.web.problems import invalid_fields, register
 from sondar.web.procedures.routes import api as procedures
 from sondar.web.programs.routes import api as programs
+from sondar.web.reference.routes import api as reference
 from sondar.web.services import Services
 from sondar.web.sharing.routes import api as sharing
 from sondar.web.vehicles.routes import api as vehicle_models
 
-FEATURES = (people, programs, lists, jobs, vehicle_models, codes, circuits, measure, procedures, calculators, sharing)
+FEATURES = (people, programs, lists, jobs, vehicle_models, codes, circuits, measure, procedures, calculators, sharing, reference)
 """Every feature's routes; a new one is a folder beside these and a name here."""
 
 

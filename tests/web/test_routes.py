@@ -90,6 +90,10 @@ ROUTES: dict[str, Route] = {
     "GET /circuits": Route("read-only", 200, elsewhere=200),
     "POST /circuits": Route("technician", 201, lambda: {"text": AMBIENT_TEXT}, 201),
     "GET /circuits/{version_id}": Route("read-only", 200),
+    "GET /codes": Route("read-only", 200, elsewhere=200),
+    "GET /codes/{code}": Route("read-only", 200, elsewhere=200),
+    "GET /templates": Route("read-only", 200, elsewhere=200),
+    "POST /jobs/{job_id}/typical": Route("technician", 201, lambda: {**key(), "template": "horn"}),
     "GET /jobs": Route("read-only", 200, elsewhere=200),
     "POST /jobs": Route("technician", 201, lambda: {**key(), "vehicle": {"make": "Brigg"}}, 201),
     "GET /jobs/{job_id}": Route("read-only", 200),
@@ -155,8 +159,8 @@ def ask(client: FlaskClient, route: str, ids: dict[str, str]) -> int:
         kwargs = {"data": picture(), "content_type": "multipart/form-data"}
     elif content is not None:
         kwargs = {"json": json.loads(fill(json.dumps(content), ids))}
-    if route == "GET /vehicles":
-        kwargs = {"query_string": {"plate": "PA 1"}}
+    if route in ("GET /vehicles", "GET /codes"):
+        kwargs = {"query_string": {"plate": "PA 1"} if route == "GET /vehicles" else {"q": "443"}}
     answer = client.open(f"/api/v1{fill(path, ids)}", method=method, buffered=False, **kwargs)
     status: int = answer.status_code
     answer.close()

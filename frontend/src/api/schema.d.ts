@@ -142,6 +142,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/codes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Codes by number as people say it ("443", "P0443-14"), or by words. */
+        get: operations["reference_find_codes_codes_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/codes/{code}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The page of a code: meaning, what sets it, what it does not say, first looks. A code that is not held says why. */
+        get: operations["reference_show_code_codes__string_code__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/diagnoses/{diagnosis_id}": {
         parameters: {
             query?: never;
@@ -726,6 +760,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/jobs/{job_id}/typical": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin to test a part that nobody has described here, on the typical circuit of its kind. */
+        post: operations["reference_measure_typical_jobs__uuid_job_id__typical_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/lists": {
         parameters: {
             query?: never;
@@ -944,6 +995,23 @@ export interface paths {
         };
         /** What a link opens: complaint, codes, readings and diagnoses. No names, no notes, no photographs. */
         get: operations["sharing_show_shared_shared__string_token__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/templates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Typical circuits for a code or for a part as somebody calls it, the likeliest first; all without either. */
+        get: operations["reference_find_templates_templates_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1625,6 +1693,31 @@ export interface components {
             unused: string[];
         };
         /**
+         * CodeFound
+         * @description A code as it was understood.
+         */
+        CodeFound: {
+            /**
+             * As Said
+             * @description False if something was filled in: to be confirmed.
+             */
+            as_said: boolean;
+            /** Code */
+            code: string;
+            /** Failure Type */
+            failure_type: string | null;
+            /** Failure Words */
+            failure_words: string;
+            /** Held */
+            held: boolean;
+            /** Kind */
+            kind: string;
+            /** Meaning */
+            meaning: string;
+            /** Why Not */
+            why_not: string;
+        };
+        /**
          * CodeLink
          * @description A code and how surely a cause sets it.
          */
@@ -1653,6 +1746,41 @@ export interface components {
             module: string;
             /** Title */
             title: string;
+        };
+        /**
+         * CodePage
+         * @description All that is known of a generic code.
+         */
+        CodePage: {
+            /**
+             * Circuit
+             * @description Title of the typical circuit; empty if there is none.
+             */
+            circuit: string;
+            /** Code */
+            code: string;
+            /** Companions */
+            companions: components["schemas"]["OtherCode"][];
+            /** Danger */
+            danger: string;
+            /** Electrically */
+            electrically: string;
+            /** Held */
+            held: boolean;
+            /** Kind */
+            kind: string;
+            /** Looks */
+            looks: string[];
+            /** Meaning */
+            meaning: string;
+            /** Mistaken For */
+            mistaken_for: components["schemas"]["OtherCode"][];
+            /** Not Said */
+            not_said: string;
+            /** Sets */
+            sets: string;
+            /** Why Not */
+            why_not: string;
         };
         /**
          * CodeView
@@ -1690,21 +1818,44 @@ export interface components {
             danger: string;
             /** Failure Type */
             failure_type: string | null;
+            /**
+             * Failure Words
+             * @description The failure type in words; empty for none.
+             */
+            failure_words: string;
             /** Kind */
             kind: string;
             /**
              * Known From
              * @enum {string}
              */
-            known_from: "library" | "workshop" | "none";
+            known_from: "library" | "workshop" | "generic" | "none";
             /** Module */
             module: string;
             /** Status */
             status: number | null;
             /** Status Words */
             status_words: string[];
+            /**
+             * Template
+             * @description Typical circuit to test, where no circuit of the vehicle knows the code.
+             */
+            template: string;
             /** Title */
             title: string;
+            /**
+             * Why Not
+             * @description Why nothing is known of it; empty if something is.
+             */
+            why_not: string;
+        };
+        /**
+         * CodesFound
+         * @description Codes by number or by words.
+         */
+        CodesFound: {
+            /** Codes */
+            codes: components["schemas"]["CodeFound"][];
         };
         /**
          * ConclusionIn
@@ -2768,6 +2919,16 @@ export interface components {
             said: string;
         };
         /**
+         * OtherCode
+         * @description A code that belongs beside another.
+         */
+        OtherCode: {
+            /** Code */
+            code: string;
+            /** Meaning */
+            meaning: string;
+        };
+        /**
          * OutcomeSuspect
          * @description A unit that an outcome would put in front, with the probability it would have.
          */
@@ -2792,6 +2953,25 @@ export interface components {
             suspects: components["schemas"]["OutcomeSuspect"][];
             /** Within Expected */
             within_expected: boolean;
+        };
+        /**
+         * PartFirstView
+         * @description A part to test on a vehicle of which only the codes are known.
+         */
+        PartFirstView: {
+            /**
+             * Code
+             * @description The code that names it; empty where several point at what they share.
+             */
+            code: string;
+            /** Codes */
+            codes: string[];
+            /** Part */
+            part: string;
+            /** Reason */
+            reason: string;
+            /** Template */
+            template: string;
         };
         /**
          * PartOption
@@ -3757,6 +3937,33 @@ export interface components {
             title: string;
         };
         /**
+         * TemplateList
+         * @description Typical circuits, the likeliest first.
+         */
+        TemplateList: {
+            /**
+             * Part
+             * @description The part that the code is about; empty without one.
+             */
+            part: string;
+            /** Templates */
+            templates: components["schemas"]["TemplateView"][];
+        };
+        /**
+         * TemplateView
+         * @description A typical circuit.
+         */
+        TemplateView: {
+            /** Carries */
+            carries: string[];
+            /** Id */
+            id: string;
+            /** Title */
+            title: string;
+            /** Wires */
+            wires: number;
+        };
+        /**
          * Term
          * @description A term of the trade: what it means and why it matters.
          */
@@ -3888,6 +4095,11 @@ export interface components {
         TriageAnswer: {
             /** Available */
             available: boolean;
+            /**
+             * Parts
+             * @description What the codes alone say, the first to test in front; empty on a known vehicle.
+             */
+            parts: components["schemas"]["PartFirstView"][];
             /** Reason */
             reason: string;
             triage: components["schemas"]["TriageView"] | null;
@@ -3912,6 +4124,31 @@ export interface components {
             split: components["schemas"]["SplitCheck"] | null;
             /** Unexplained */
             unexplained: string[];
+        };
+        /**
+         * TypicalIn
+         * @description Begin to test a typical circuit.
+         */
+        TypicalIn: {
+            /**
+             * Client Key
+             * Format: uuid
+             */
+            client_key: string;
+            /**
+             * Code
+             * @description The code that led to it.
+             * @default
+             */
+            code: string;
+            /**
+             * Name
+             * @description What the part is called on this vehicle.
+             * @default
+             */
+            name: string;
+            /** Template */
+            template: string;
         };
         /**
          * UnitHistory
@@ -4799,6 +5036,123 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CircuitDetail"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    reference_find_codes_codes_get: {
+        parameters: {
+            query: {
+                /** @description A number as people say it, or words. */
+                q: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodesFound"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    reference_show_code_codes__string_code__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodePage"];
                 };
             };
             /** @description Unauthorized */
@@ -7143,6 +7497,68 @@ export interface operations {
             };
         };
     };
+    reference_measure_typical_jobs__uuid_job_id__typical_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TypicalIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DiagnosisSummary"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
     lists_show_lists_lists_get: {
         parameters: {
             query?: never;
@@ -8224,6 +8640,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SharedJobView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    reference_find_templates_templates_get: {
+        parameters: {
+            query?: {
+                /** @description The part as somebody calls it. */
+                said?: string;
+                code?: string;
+                /** @description Wires at the plug, if they have been counted. */
+                wires?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TemplateList"];
                 };
             };
             /** @description Unauthorized */

@@ -16,6 +16,8 @@ import { Shell } from "./Shell";
 
 const CircuitsPage = lazy(() => import("../features/circuits/CircuitsPage"));
 const CircuitPage = lazy(() => import("../features/circuits/CircuitPage"));
+const CodesPage = lazy(() => import("../features/codes/CodesPage"));
+const CodePage = lazy(() => import("../features/codes/CodePage"));
 const SettingsPage = lazy(() => import("../features/settings/SettingsPage"));
 
 /** The screens. A share link opens without signing in; everything else asks who is there. */
@@ -59,6 +61,8 @@ function Inside() {
           [
             ["circuits", CircuitsPage],
             ["circuits/:versionId", CircuitPage],
+            ["codes", CodesPage],
+            ["codes/:code", CodePage],
           ] as const
         ).map(([path, Page]) => (
           <Route

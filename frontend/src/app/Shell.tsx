@@ -47,6 +47,9 @@ export function Shell() {
           <Link to="/circuits" className={`flex items-center ${quiet}`}>
             Circuits
           </Link>
+          <Link to="/codes" className={`flex items-center ${quiet}`}>
+            Codes
+          </Link>
           <button
             type="button"
             className={quiet}

@@ -24,7 +24,10 @@ class CodeView(BaseModel):
     about: str
     kind: str
     circuits: list[str] = Field(description="Ids of the circuits it belongs to.")
-    known_from: Literal["library", "workshop", "none"]
+    known_from: Literal["library", "workshop", "generic", "none"]
+    failure_words: str = Field(description="The failure type in words; empty for none.")
+    why_not: str = Field(description="Why nothing is known of it; empty if something is.")
+    template: str = Field(description="Typical circuit to test, where no circuit of the vehicle knows the code.")
     danger: str = Field(description="Caution of a system on which nothing is measured; empty for every other.")
     behaviour: str | None = None
     behaviour_reason: str = ""
@@ -124,12 +127,25 @@ class CodePath(JobPath):
     code: str = Field(pattern=r"^[PCBU][0-3][0-9A-F]{3}$")
 
 
+class PartFirstView(BaseModel):
+    """A part to test on a vehicle of which only the codes are known."""
+
+    part: str
+    template: str
+    code: str = Field(description="The code that names it; empty where several point at what they share.")
+    codes: list[str]
+    reason: str
+
+
 class TriageAnswer(BaseModel):
     """The triage, or why there is none."""
 
     available: bool
     reason: str
     triage: TriageView | None
+    parts: list[PartFirstView] = Field(
+        description="What the codes alone say, the first to test in front; empty on a known vehicle."
+    )
 
 
 class DiagnosisIn(Strict):

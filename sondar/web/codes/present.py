@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from sondar.code_library import generic_codes
 from sondar.core.circuit.network import Circuit
 from sondar.core.code_files import Understood
 from sondar.core.codes import SYSTEMS, Classified, FoundCode, danger_of, is_stored, status_words
@@ -15,7 +16,9 @@ from sondar.web.codes.models import CodeFileLine, CodeFileRow, CodeFileView, Cod
 def code_view(
     code: FoundCode, circuits: Mapping[str, Circuit], meanings: Mapping[str, Meaning], behaviour: Classified | None
 ) -> CodeView:
-    """A code with its meaning: from the vehicle's circuits, else from the workshop's own notes."""
+    """A code with its meaning: from the vehicle's circuits, else from the workshop's own notes, else what the standard says."""
+    held = generic_codes()
+    generic = held.get(code.code)
     owners = [slug for slug, circuit in circuits.items() if code.code in circuit.document.codes]
     told: dict[str, Any] = {"title": "", "about": "", "kind": SYSTEMS[code.code[0]], "known_from": "none"}
     if owners:
@@ -23,10 +26,14 @@ def code_view(
         told = {"title": document.title, "about": document.about, "kind": document.kind, "known_from": "library"}
     elif code.code in meanings:
         told |= {"title": meanings[code.code].title, "about": meanings[code.code].about, "known_from": "workshop"}
+    elif generic is not None:
+        told |= {"title": generic.meaning, "about": generic.electrically, "kind": generic.kind, "known_from": "generic"}
     return CodeView(
         module=code.module or "", code=code.code, failure_type=code.failure_type, status=code.status, danger=danger_of(code.code),
         status_words=status_words(code.status), circuits=owners, behaviour=behaviour.behaviour if behaviour else None,
-        behaviour_reason=behaviour.reason if behaviour else "", after_s=behaviour.after_s if behaviour else None, **told,
+        behaviour_reason=behaviour.reason if behaviour else "", after_s=behaviour.after_s if behaviour else None,
+        failure_words=held.failure_type(code.failure_type), why_not=held.why_not(code.code) if told["known_from"] == "none" else "",
+        template=generic.template if generic and not owners else "", **told,
     )  # fmt: skip
 
 

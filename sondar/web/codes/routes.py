@@ -15,6 +15,7 @@ from sondar.web.codes.models import (
     CodePath,
     DiagnosisIn,
     MeaningIn,
+    PartFirstView,
     ScanIn,
     TriageAnswer,
     VehicleScanIn,
@@ -68,7 +69,13 @@ def describe(path: CodePath, body: MeaningIn) -> Any:
 def triage(path: JobPath) -> Any:
     """One cause or several, which circuit to test first and why, and the check that would split the candidates."""
     found = codes.triage_of(workspace(), path.job_id)
-    return TriageAnswer(available=found.view is not None, reason=found.reason, triage=found.view).model_dump(mode="json")
+    parts = [
+        PartFirstView(part=one.part, template=one.template, code=one.code, codes=list(one.codes), reason=one.reason)
+        for one in found.parts
+    ]
+    return TriageAnswer(available=found.view is not None, reason=found.reason, triage=found.view, parts=parts).model_dump(
+        mode="json"
+    )
 
 
 @api.post("/jobs/<uuid:job_id>/diagnoses", responses={"201": DiagnosisSummary})

@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
+import { Link } from "react-router";
 import { ApiError, api, type Code, type JobDetail, unwrap } from "../../api/client";
 import { jobQuery, listsQuery } from "../../api/queries";
 import { sendOnce } from "../../lib/keys";
@@ -8,6 +9,7 @@ import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 import { Picks } from "../../ui/Picks";
 import { type CodeFile, ImportDialog } from "./ImportDialog";
+import { MeasurePart, type PartWanted } from "./MeasurePart";
 
 const BEHAVIOUR: Record<string, string> = {
   hard: "Hard: there all the time",
@@ -25,6 +27,7 @@ export function Codes({ detail, canWrite }: { detail: JobDetail; canWrite: boole
   const [text, setText] = useState("");
   const [run, setRun] = useState<string[]>([]);
   const [describing, setDescribing] = useState<Code | null>(null);
+  const [measuring, setMeasuring] = useState<PartWanted | null>(null);
   const [importing, setImporting] = useState<CodeFile | null>(null);
   const file = useRef<HTMLInputElement>(null);
   const take = (answer: JobDetail) => {
@@ -119,6 +122,11 @@ export function Codes({ detail, canWrite }: { detail: JobDetail; canWrite: boole
               key={`${code.module}-${code.code}-${code.failure_type}`}
               code={code}
               onDescribe={canWrite && code.known_from !== "library" ? () => setDescribing(code) : null}
+              onMeasure={
+                canWrite && detail.known_vehicle && code.template
+                  ? () => setMeasuring({ code: code.code, name: "" })
+                  : null
+              }
             />
           ))}
         </ul>
@@ -210,6 +218,7 @@ export function Codes({ detail, canWrite }: { detail: JobDetail; canWrite: boole
           </form>
         </div>
       )}
+      <MeasurePart detail={detail} wanted={measuring} onClose={() => setMeasuring(null)} />
       <ImportDialog
         jobId={jobId}
         file={importing}
@@ -234,7 +243,8 @@ export function Codes({ detail, canWrite }: { detail: JobDetail; canWrite: boole
   );
 }
 
-function CodeLine({ code, onDescribe }: { code: Code; onDescribe: (() => void) | null }) {
+function CodeLine(props: { code: Code; onDescribe: (() => void) | null; onMeasure: (() => void) | null }) {
+  const { code, onDescribe, onMeasure } = props;
   return (
     <li
       className="grid grid-cols-[5.5rem_3rem_1fr] items-baseline gap-x-3 border-b border-rule py-1 text-sm xl:grid-cols-[5.5rem_3rem_minmax(0,1fr)_minmax(0,1.1fr)]"
@@ -242,12 +252,16 @@ function CodeLine({ code, onDescribe }: { code: Code; onDescribe: (() => void) |
       data-behaviour={code.behaviour ?? ""}
     >
       <span className="figure text-lg leading-6">
-        {code.code}
-        {code.failure_type ? `-${code.failure_type}` : ""}
+        <Link to={`/codes/${code.code}`} className="underline-offset-4 hover:underline">
+          {code.code}
+          {code.failure_type ? `-${code.failure_type}` : ""}
+        </Link>
       </span>
       <span className="text-soft">{code.module || "–"}</span>
       <span>
-        {code.title || <span className="text-soft">Not known here ({code.kind})</span>}
+        {code.title || <span className="text-soft">{code.why_not || `Not known here (${code.kind})`}</span>}
+        {code.failure_words && <span className="text-soft">; {code.failure_words}</span>}
+        {code.known_from === "generic" && <span className="text-soft"> (generic meaning)</span>}
         {onDescribe && (
           <button type="button" className="ml-2 min-h-6 underline underline-offset-4" onClick={onDescribe}>
             {code.title ? "change" : "describe it"}
@@ -260,19 +274,24 @@ function CodeLine({ code, onDescribe }: { code: Code; onDescribe: (() => void) |
           </span>
         )}
       </span>
-      {code.behaviour ? (
-        <span className="max-xl:col-start-3">
-          <strong className="font-[650]">{BEHAVIOUR[code.behaviour] ?? code.behaviour}</strong>
-          <span className="text-soft">
-            {code.after_s !== null && `, back after ${Math.round(code.after_s)} s`}
-            {code.behaviour_reason && `: ${code.behaviour_reason}`}
+      <div className="flex items-center justify-between gap-3 max-xl:col-start-3">
+        {code.behaviour ? (
+          <span>
+            <strong className="font-[650]">{BEHAVIOUR[code.behaviour] ?? code.behaviour}</strong>
+            <span className="text-soft">
+              {code.after_s !== null && `, back after ${Math.round(code.after_s)} s`}
+              {code.behaviour_reason && `: ${code.behaviour_reason}`}
+            </span>
           </span>
-        </span>
-      ) : (
-        <span className="text-soft max-xl:col-start-3">
-          {code.status_words.join(", ") || "status not said"}
-        </span>
-      )}
+        ) : (
+          <span className="text-soft">{code.status_words.join(", ") || "status not said"}</span>
+        )}
+        {onMeasure && (
+          <Button className="shrink-0 px-3 text-sm" onClick={onMeasure}>
+            Measure it
+          </Button>
+        )}
+      </div>
     </li>
   );
 }

@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import type { ReactNode } from "react";
+import { type ReactNode, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, type JobDetail, type Schema, unwrap } from "../../api/client";
 import { circuitsQuery, triageQuery } from "../../api/queries";
@@ -8,6 +8,7 @@ import { sendOnce } from "../../lib/keys";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 import { CauseMap } from "./CauseMap";
+import { MeasurePart, type PartWanted } from "./MeasurePart";
 
 type Candidate = Schema["Candidate"];
 
@@ -42,6 +43,7 @@ export function TestFirst(props: { detail: JobDetail; canWrite: boolean; childre
       navigate(`/measure/${diagnosis.id}`);
     },
   });
+  const [wanted, setWanted] = useState<PartWanted | null>(null);
   const triage = answer.data?.triage ?? null;
   const diagnosis = (item: Candidate) => {
     const circuit = detail.circuits.find((option) => option.slug === item.open_circuit);
@@ -89,6 +91,9 @@ export function TestFirst(props: { detail: JobDetail; canWrite: boolean; childre
               ? "Calculating which codes every fault of this vehicle would set …"
               : answer.data?.reason}
           </p>
+          {answer.data && (
+            <ByCodesAlone parts={answer.data.parts} canWrite={canWrite} onMeasure={setWanted} />
+          )}
         </section>
       )}
       {triage && (
@@ -129,9 +134,56 @@ export function TestFirst(props: { detail: JobDetail; canWrite: boolean; childre
         <p className="text-sm text-soft">Also considered: {triage.prior_reasons.join("; ")}.</p>
       )}
       {canWrite && (
+        <Button onClick={() => setWanted({ code: "", name: "" })}>
+          Measure a part that is not described here
+        </Button>
+      )}
+      <MeasurePart detail={detail} wanted={wanted} onClose={() => setWanted(null)} />
+      {canWrite && (
         <OtherCircuit detail={detail} onOpen={(version) => open.mutate({ version, reason: "" })} />
       )}
     </div>
+  );
+}
+
+/** What the codes alone say on a vehicle that nobody has described: an order with reasons, no percentages. */
+function ByCodesAlone(props: {
+  parts: Schema["PartFirstView"][];
+  canWrite: boolean;
+  onMeasure: (wanted: PartWanted) => void;
+}) {
+  if (props.parts.length === 0) return null;
+  return (
+    <>
+      <p className="mt-1 text-sm text-soft">
+        By the codes alone, in this order. Known: the codes. Typical: the circuits. Guessed: nothing.
+      </p>
+      <ol className="border-t border-rule" aria-label="Parts by the codes alone">
+        {props.parts.map((part, index) => (
+          <li
+            key={`${part.part}-${part.codes.join()}`}
+            className="flex items-center gap-3 border-b border-rule py-2"
+            data-part={part.template}
+          >
+            <div className="min-w-0 flex-1 text-sm">
+              <div className="text-base">
+                <strong className="inline-block font-[650] first-letter:uppercase">{part.part}</strong>{" "}
+                <span className="figure">{part.codes.join(", ")}</span>
+              </div>
+              <div className="first-letter:uppercase">{part.reason}</div>
+            </div>
+            {props.canWrite && (
+              <Button
+                kind={index === 0 ? "next" : "plain"}
+                onClick={() => props.onMeasure({ code: part.code, name: part.code ? "" : part.part })}
+              >
+                Measure it
+              </Button>
+            )}
+          </li>
+        ))}
+      </ol>
+    </>
   );
 }
 

@@ -1,0 +1,76 @@
+"""Generic codes by number or words, their pages, typical circuits, and measuring on one at once."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask_openapi3 import APIBlueprint, Tag
+
+from sondar.app import typical
+from sondar.core.codes import SYSTEMS, danger_of
+from sondar.web.common import DiagnosisSummary, JobPath, diagnosis_view
+from sondar.web.context import workspace
+from sondar.web.problems import ProblemDetails
+from sondar.web.reference.models import (
+    CodeFound,
+    CodePage,
+    CodeQuery,
+    CodesFound,
+    GenericCodePath,
+    OtherCode,
+    TemplateList,
+    TemplateQuery,
+    TemplateView,
+    TypicalIn,
+)
+
+api = APIBlueprint(
+    "reference", __name__, url_prefix="/api/v1", abp_tags=[Tag(name="generic codes and typical circuits")],
+    abp_responses={"401": ProblemDetails, "403": ProblemDetails, "404": ProblemDetails, "422": ProblemDetails},
+)  # fmt: skip
+
+
+@api.get("/codes", responses={"200": CodesFound})
+def find_codes(query: CodeQuery) -> Any:
+    """Codes by number as people say it ("443", "P0443-14"), or by words."""
+    found = workspace().compute("codes", typical.codes_by, query.q)
+    return CodesFound(codes=[_found(one) for one in found]).model_dump(mode="json")
+
+
+def _found(one: typical.FoundCode) -> CodeFound:
+    return CodeFound(
+        code=one.code, failure_type=one.failure_type, failure_words=one.failure_words, as_said=one.as_said, held=one.item is not None,
+        meaning=one.item.meaning if one.item else "", kind=one.item.kind if one.item else SYSTEMS[one.code[0]], why_not=one.why_not,
+    )  # fmt: skip
+
+
+@api.get("/codes/<string:code>", responses={"200": CodePage})
+def show_code(path: GenericCodePath) -> Any:
+    """The page of a code: meaning, what sets it, what it does not say, first looks. A code that is not held says why."""
+    one, meanings, circuit = workspace().compute("codes", typical.code_page, path.code)
+    item = one.item
+    others = {
+        name: [OtherCode(code=c, meaning=meanings[c]) for c in getattr(item, name, ())] for name in ("companions", "mistaken_for")
+    }
+    return CodePage(
+        code=path.code, held=item is not None, why_not=one.why_not, danger=danger_of(path.code), meaning=item.meaning if item else "",
+        kind=item.kind if item else "", sets=item.sets if item else "", not_said=item.not_said if item else "",
+        electrically=item.electrically if item else "", looks=list(item.looks) if item else [], circuit=circuit, **others,
+    ).model_dump(mode="json")  # fmt: skip
+
+
+@api.get("/templates", responses={"200": TemplateList})
+def find_templates(query: TemplateQuery) -> Any:
+    """Typical circuits for a code or for a part as somebody calls it, the likeliest first; all without either."""
+    found, part = workspace().compute("codes", typical.templates_by, query.said.strip(), query.code.upper(), query.wires)
+    shown = [TemplateView(id=one.id, title=one.title, wires=one.wires, carries=list(one.carries)) for one in found]
+    return TemplateList(templates=shown, part=part).model_dump(mode="json")
+
+
+@api.post("/jobs/<uuid:job_id>/typical", responses={"201": DiagnosisSummary})
+def measure_typical(path: JobPath, body: TypicalIn) -> Any:
+    """Begin to test a part that nobody has described here, on the typical circuit of its kind."""
+    made = typical.measure(
+        workspace(), path.job_id, typical.WantedTypical(body.client_key, body.template, body.name, body.code.upper())
+    )
+    return diagnosis_view(made).model_dump(mode="json"), 201

@@ -1,0 +1,44 @@
+"""What the codes alone say on a vehicle that nobody has described."""
+
+from __future__ import annotations
+
+from sondar.code_library import generic_codes
+from sondar.core.triage.by_codes_alone import PartFirst, parts_by_codes
+
+
+def parts(*codes: str) -> list[PartFirst]:
+    return parts_by_codes([generic_codes().codes[code] for code in codes])
+
+
+def test_an_electrical_code_comes_before_what_it_explains() -> None:
+    found = parts("P0441", "P0443")
+    assert [one.code for one in found] == ["P0443", "P0441"]
+    assert "P0443" in found[1].reason
+    assert [one.code for one in parts("P0171", "P0102")] == ["P0102", "P0171"]
+
+
+def test_several_sensors_at_once_speak_of_what_they_share() -> None:
+    low = parts("P0107", "P0452", "P0117")
+    assert (low[0].template, low[0].codes, low[0].code) == ("reference-5v", ("P0107", "P0452"), "")
+    assert "return" in parts("P0108", "P0453")[0].reason
+    assert parts("P0107", "P0453")[0].template == "pressure-three-wire", "one low and one high share nothing"
+    assert parts("P0107", "P0452", "P0642")[0].template != "reference-5v" or parts("P0107", "P0452", "P0642")[0].code == "P0642"
+
+
+def test_modules_that_are_missed_together_speak_of_the_bus() -> None:
+    assert parts("U0100", "U0121", "U0155")[0].template == "bus-pair"
+    assert parts("U0100")[0].template == "module-supply"
+
+
+def test_the_supply_comes_first() -> None:
+    assert parts("P0107", "P0562")[0].code == "P0562"
+
+
+def test_two_codes_of_one_part_are_one_line() -> None:
+    found = parts("P0443", "P0458")
+    assert [(one.code, one.codes) for one in found] == [("P0443", ("P0443", "P0458"))]
+
+
+def test_codes_without_a_circuit_give_nothing() -> None:
+    assert parts("P0217") == []
+    assert parts() == []

@@ -1,0 +1,111 @@
+"""A vehicle that nobody has described: codes by number and words, typical circuits, measuring at once."""
+
+from __future__ import annotations
+
+from typing import Any
+from uuid import uuid4
+
+import pytest
+from flask.testing import FlaskClient
+
+from tests.web.conftest import Door, reading
+from tests.web.test_check_in import check_in, detail, triage
+
+
+def get(client: FlaskClient, path: str, **query: Any) -> dict[str, Any]:
+    answer = client.get(f"/api/v1{path}", query_string=query)
+    assert answer.status_code == 200, answer.json
+    found: dict[str, Any] = answer.json
+    return found
+
+
+def measure(client: FlaskClient, job_id: str, **body: Any) -> Any:
+    return client.post(f"/api/v1/jobs/{job_id}/typical", json={"client_key": str(uuid4()), **body})
+
+
+@pytest.mark.parametrize("said", ["443", "P443", "P0443-14"])
+def test_a_code_as_people_say_it(client: FlaskClient, said: str) -> None:
+    first = get(client, "/codes", q=said)["codes"][0]
+    assert (first["code"], first["held"], first["as_said"]) == ("P0443", True, said.startswith("P0443"))
+    assert first["failure_words"] == ("circuit shorted to ground or open" if said.endswith("14") else "")
+
+
+def test_a_code_by_words_and_one_that_is_not_held(client: FlaskClient) -> None:
+    assert "P0458" in [one["code"] for one in get(client, "/codes", q="purge valve low")["codes"]]
+    maker = get(client, "/codes", q="P1443")["codes"][0]
+    assert not maker["held"]
+    assert "manufacturer" in maker["why_not"]
+    assert get(client, "/codes", q="bilge alarm")["codes"] == []
+    assert client.get("/api/v1/codes", query_string={"q": ""}).status_code == 422
+
+
+def test_the_page_of_a_code(client: FlaskClient) -> None:
+    page = get(client, "/codes/P0118")
+    assert page["meaning"] == "Coolant temperature sensor 1: circuit high"
+    assert page["electrically"].startswith("Nearly the whole pull-up voltage")
+    assert {"code": "P0117", "meaning": "Coolant temperature sensor 1: circuit low"} in page["companions"]
+    assert page["circuit"] == "Temperature sensor, two wires"
+    assert "High-voltage" in get(client, "/codes/P0A0B")["danger"]
+    assert not get(client, "/codes/P1118")["held"]
+    assert client.get("/api/v1/codes/118").status_code == 422
+
+
+def test_typical_circuits_for_a_code_a_name_and_a_count(client: FlaskClient) -> None:
+    found = get(client, "/templates", code="P0443")
+    assert found["part"] == "canister purge valve"
+    assert found["templates"][0] == {
+        "id": "valve-pulsed", "title": "Pulsed valve, supplied with the key, grounded by the module", "wires": 2, "carries": ["supply", "control"],
+    }  # fmt: skip
+    assert get(client, "/templates", said="oil pressure switch", wires=1)["templates"][0]["id"] == "switch-one-wire"
+    assert get(client, "/templates", said="bilge")["templates"] == []
+    assert len(get(client, "/templates")["templates"]) >= 50
+
+
+def test_from_a_code_to_a_reading_on_a_make_that_nobody_knows(client: FlaskClient) -> None:
+    job_id = check_in(client, "P0118 confirmed", make="Brigg", model="Skerry scooter")
+    code = detail(client, job_id)["codes"][0]
+    assert (code["title"], code["known_from"]) == ("Coolant temperature sensor 1: circuit high", "generic")
+    assert code["template"] == "thermistor-two-wire"
+    first = triage(client, job_id)["parts"][0]
+    assert (first["code"], first["template"]) == ("P0118", "thermistor-two-wire")
+    made = measure(client, job_id, template=first["template"], code="P0118")
+    assert made.status_code == 201, made.json
+    assert made.json["title"] == "Coolant temperature sensor 1, typical"
+    answer = client.post(
+        f"/api/v1/diagnoses/{made.json['id']}/readings",
+        json=reading("0.01", red="X2.1", black="X2.2", setup={"controls": {"key": "on"}, "unplugged": ["X2"]}),
+    )
+    assert answer.status_code == 201, answer.json
+    groups = answer.json["assessment"]["groups"]
+    assert groups["component"] < 0.05, "no voltage at the open plug is not the sensor"
+
+
+def test_the_same_part_on_two_makes_is_two_circuits(client: FlaskClient) -> None:
+    made = [
+        measure(client, check_in(client, "", make=make), template="switch-to-ground", name="oil pressure switch")
+        for make in ("Brigg", "Orvane")
+    ]
+    assert [one.json["title"] for one in made] == ["Oil pressure switch, typical"] * 2
+    assert made[0].json["slug"] != made[1].json["slug"]
+
+
+def test_a_request_sent_twice_opens_one_diagnosis(client: FlaskClient) -> None:
+    job_id, body = check_in(client, "", make="Brigg"), {"client_key": str(uuid4()), "template": "horn"}
+    made = [client.post(f"/api/v1/jobs/{job_id}/typical", json=body).json["id"] for _ in range(2)]
+    assert made[0] == made[1]
+
+
+def test_what_is_not_there_is_said(client: FlaskClient, door: Door) -> None:
+    job_id = check_in(client, "", make="Brigg")
+    answer = measure(client, job_id, template="warp-drive")
+    assert answer.status_code == 422
+    assert answer.json["errors"][0]["field"] == "template"
+    assert measure(client, str(uuid4()), template="horn").status_code == 404
+    assert measure(door("quay-read-only"), job_id, template="horn").status_code == 403
+
+
+@pytest.mark.parametrize("name", ["Ölschalter", "日本", "<b>x</b>", '"; drop', "a" * 60, "  "])
+def test_any_name_makes_a_circuit(client: FlaskClient, name: str) -> None:
+    made = measure(client, check_in(client, "", make="Brigg"), template="horn", name=name)
+    assert made.status_code == 201, made.json
+    assert made.json["title"].casefold().startswith(name.strip().casefold() or "horn")
