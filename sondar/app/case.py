@@ -66,6 +66,7 @@ def with_evidence(db: Db, case: Case) -> Case:
     """The case with the evidence as it stands after something was appended."""
     job, diagnosis = known_diagnosis(db, case.diagnosis.id)
     return replace(
-        case, job=job, diagnosis=diagnosis, stored=evidence.readings_of(db, diagnosis.id), excluded=evidence.exclusions_of(db, diagnosis.id),
+        case, job=job, diagnosis=diagnosis, version=known_version(db, diagnosis.circuit_version_id),
+        stored=evidence.readings_of(db, diagnosis.id), excluded=evidence.exclusions_of(db, diagnosis.id),
         repairs=evidence.repairs_of(db, diagnosis.id), evidence_seq=evidence.newest_evidence(db, diagnosis.id),
     )  # fmt: skip

@@ -131,12 +131,14 @@ def append_exclusion(db: Db, diagnosis: CircuitDiagnosis, client_key: UUID, kind
 
 
 def newest_evidence(db: Db, diagnosis_id: UUID) -> int:
-    """Sequence number of the newest entry that a diagnosis rests on: a reading, one voided, an exclusion, a repair; 0 if there is none."""
+    """Sequence number of the newest entry that a diagnosis rests on: a reading, one voided, an exclusion, a repair, something filled in.
+
+    0 if there is none."""
     row = db.execute(
         """
         SELECT greatest(
             (SELECT max(seq) FROM reading WHERE diagnosis_id = %(id)s), (SELECT max(seq) FROM exclusion WHERE diagnosis_id = %(id)s),
-            (SELECT max(seq) FROM repair WHERE diagnosis_id = %(id)s),
+            (SELECT max(seq) FROM repair WHERE diagnosis_id = %(id)s), (SELECT max(seq) FROM circuit_revision WHERE diagnosis_id = %(id)s),
             (SELECT max(v.seq) FROM voided_reading v JOIN reading r ON r.id = v.reading_id WHERE r.diagnosis_id = %(id)s), 0)
         """,
         {"id": diagnosis_id},
@@ -194,6 +196,19 @@ def append_repair(
         (diagnosis.job_id, diagnosis.id, seq, client_key, units, action, substituted),
     ).fetchone()
     advance(db, diagnosis.job_id, "verify")
+    return row is not None
+
+
+def append_revision(db: Db, diagnosis: CircuitDiagnosis, client_key: UUID, circuit_version_id: UUID, said: str) -> bool:
+    """Let a diagnosis go on with another version of its circuit; False for a repeat."""
+    seq = next_seq(db, diagnosis.job_id)
+    row = db.execute(
+        """
+        INSERT INTO circuit_revision (job_id, diagnosis_id, circuit_version_id, seq, client_key, said) VALUES (%s, %s, %s, %s, %s, %s)
+        ON CONFLICT DO NOTHING RETURNING id
+        """,
+        (diagnosis.job_id, diagnosis.id, circuit_version_id, seq, client_key, said[:4000]),
+    ).fetchone()
     return row is not None
 
 
@@ -255,7 +270,7 @@ def last_setups(db: Db, job_id: UUID, findings: Sequence[str], exchanges: Sequen
                    (SELECT coalesce(json_agg(json_build_array(v.seq, v.red) ORDER BY v.seq), '[]') FROM valid v
                     WHERE v.diagnosis_id = c.id AND v.instrument = ANY(%(exchanges)s) AND NOT EXISTS (
                         SELECT 1 FROM repair p WHERE p.diagnosis_id = c.id AND p.seq > v.seq AND v.red = ANY(p.units))) AS on_trial
-            FROM circuit_diagnosis c LEFT JOIN last l ON l.diagnosis_id = c.id
+            FROM current_diagnosis c LEFT JOIN last l ON l.diagnosis_id = c.id
             WHERE c.job_id = %(job)s AND EXISTS (SELECT 1 FROM valid v WHERE v.diagnosis_id = c.id) ORDER BY c.seq
             """,
             {"job": job_id, "findings": list(findings), "exchanges": list(exchanges)},

@@ -83,7 +83,7 @@ class CircuitDiagnosis:
 _JOB = """
     SELECT j.id, j.number, j.vehicle_id, j.vehicle_model_id, v.make, v.model, v.year, v.plate, v.mileage_km, v.engine, v.vin,
            j.complaint, j.codes, j.temperature_c, j.simulated_vehicle, j.stage, j.last_seq,
-           ARRAY(SELECT cv.title FROM circuit_diagnosis c JOIN circuit_version cv ON cv.id = c.circuit_version_id
+           ARRAY(SELECT cv.title FROM current_diagnosis c JOIN circuit_version cv ON cv.id = c.circuit_version_id
                  WHERE c.job_id = j.id ORDER BY c.seq) AS circuits,
            (SELECT count(*) FROM reading r WHERE r.job_id = j.id
               AND NOT EXISTS (SELECT 1 FROM voided_reading t WHERE t.reading_id = r.id))::int AS readings,
@@ -99,7 +99,7 @@ _CHASE = """
            (SELECT count(*) FROM reading r WHERE r.diagnosis_id = c.id
               AND NOT EXISTS (SELECT 1 FROM voided_reading t WHERE t.reading_id = r.id))::int AS readings,
            (SELECT sentence FROM conclusion d WHERE d.diagnosis_id = c.id ORDER BY seq DESC LIMIT 1) AS conclusion
-    FROM circuit_diagnosis c
+    FROM current_diagnosis c
     JOIN circuit_version cv ON cv.id = c.circuit_version_id
     JOIN circuit k ON k.id = cv.circuit_id
 """

@@ -115,12 +115,12 @@ def test_symptoms_alone_are_enough_to_begin(page: Page, tern_job: str) -> None:
 
 
 def test_a_vehicle_whose_circuits_nobody_knows_can_still_be_measured(page: Page) -> None:
-    job = page.api("POST", "/jobs", {"client_key": str(uuid4()), "vehicle": {"make": "Brigg", "model": "Cob"}, "codes": "P0480"})[
+    job = page.api("POST", "/jobs", {"client_key": str(uuid4()), "vehicle": {"make": "Brigg", "model": "Cob"}, "codes": "P1480"})[
         "id"
     ]
     page.open(f"/jobs/{job}")
     page.see("The circuits of Brigg Cob are not known here")
-    page.see("Not known here")
+    page.see("A manufacturer's own code")
     press(page, "describe it")
     page.keys("Fan relay driver, behind the left lamp", Keys.ENTER)
     page.see("Fan relay driver, behind the left lamp")

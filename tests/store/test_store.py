@@ -55,6 +55,7 @@ def test_migrations_run_from_empty_and_once(postgres: LocalServer) -> None:
         "0011.tells",
         "0012.housekeeping",
         "0013.advice",
+        "0014.revisions",
     ]
     assert migrate(fresh) == []
     with psycopg.connect(fresh) as db:
@@ -156,6 +157,7 @@ def test_jobs_of_an_earlier_version_stay_readable(postgres: LocalServer, ambient
         "0011.tells",
         "0012.housekeeping",
         "0013.advice",
+        "0014.revisions",
     ]
     with psycopg.connect(earlier) as db:
         act_for(db, workshop[0])

@@ -76,8 +76,8 @@ def test_from_a_code_to_a_reading_on_a_make_that_nobody_knows(client: FlaskClien
         json=reading("0.01", red="X2.1", black="X2.2", setup={"controls": {"key": "on"}, "unplugged": ["X2"]}),
     )
     assert answer.status_code == 201, answer.json
-    groups = answer.json["assessment"]["groups"]
-    assert groups["component"] < 0.05, "no voltage at the open plug is not the sensor"
+    component = sum(one["probability"] for one in answer.json["assessment"]["suspects"] if one["group"] == "component")
+    assert component < 0.05, "no voltage at the open plug is not the sensor"
 
 
 def test_the_same_part_on_two_makes_is_two_circuits(client: FlaskClient) -> None:
@@ -109,3 +109,42 @@ def test_any_name_makes_a_circuit(client: FlaskClient, name: str) -> None:
     made = measure(client, check_in(client, "", make="Brigg"), template="horn", name=name)
     assert made.status_code == 201, made.json
     assert made.json["title"].casefold().startswith(name.strip().casefold() or "horn")
+
+
+def test_filling_in_in_the_middle_of_a_job_moves_no_reading(client: FlaskClient) -> None:
+    job_id = check_in(client, "P0443", make="Brigg", model="Skerry")
+    diagnosis = measure(client, job_id, template="valve-pulsed", code="P0443").json["id"]
+    closed = {"controls": {"key": "off", "valve": "off"}, "unplugged": ["X2"]}
+    before = client.post(
+        f"/api/v1/diagnoses/{diagnosis}/readings",
+        json=reading("45", instrument="ohmmeter", red="X2.1/c", black="X2.2/c", setup=closed),
+    ).json
+    known = get(client, f"/diagnoses/{diagnosis}/known")["known"]
+    assert (known[0]["id"], known[0]["field"], known[0]["open"]) == ("Y", "coil_ohm", True)
+    changes = [
+        {"kind": "part", "id": "Y", "field": "coil_ohm", "value": "40 to 50"}, {"kind": "wire", "id": "W1", "field": "colour", "value": "RD/YE"},
+        {"kind": "connector", "id": "X2", "field": "place", "value": "inlet manifold, left"},
+    ]  # fmt: skip
+    body = {"client_key": str(uuid4()), "changes": changes}
+    answer = client.put(f"/api/v1/diagnoses/{diagnosis}/known", json=body)
+    assert answer.status_code == 200, answer.json
+    after = answer.json
+    assert [one["id"] for one in after["readings"]] == [one["id"] for one in before["readings"]]
+    assert after["evidence_seq"] > before["evidence_seq"]
+
+    def share(found: Any, unit: str) -> float:
+        return sum(one["probability"] for one in found["assessment"]["suspects"] if one["unit"] == unit)
+
+    assert share(after, "Y") < share(before, "Y"), "45 Ω is what the sheet says"
+    assert client.put(f"/api/v1/diagnoses/{diagnosis}/known", json=body).status_code == 200, "sent twice"
+    lines = [one["text"] for one in get(client, f"/jobs/{job_id}/timeline")["entries"] if one["kind"] == "circuit filled in"]
+    assert lines == ["Y coil resistance 40 to 50 Ω; W1 colour red/yellow; X2 place inlet manifold, left"]
+    version = get(client, f"/diagnoses/{diagnosis}")["diagnosis"]["circuit_version_id"]
+    assert get(client, f"/circuits/{version}")["title"] == "Canister purge valve, typical"
+    wrong = client.put(
+        f"/api/v1/diagnoses/{diagnosis}/known",
+        json={"client_key": str(uuid4()), "changes": [{"kind": "wire", "id": "W1", "field": "colour", "value": "bl"}]},
+    )
+    assert wrong.status_code == 422
+    assert wrong.json["errors"][0]["field"] == "changes.0.value"
+    assert "black or blue" in wrong.json["errors"][0]["message"]

@@ -94,6 +94,10 @@ ROUTES: dict[str, Route] = {
     "GET /codes/{code}": Route("read-only", 200, elsewhere=200),
     "GET /templates": Route("read-only", 200, elsewhere=200),
     "POST /jobs/{job_id}/typical": Route("technician", 201, lambda: {**key(), "template": "horn"}),
+    "GET /diagnoses/{diagnosis_id}/known": Route("read-only", 200),
+    "PUT /diagnoses/{diagnosis_id}/known": Route(
+        "technician", 200, lambda: {**key(), "changes": [{"kind": "wire", "id": "W1", "field": "colour", "value": "BN/WH"}]}
+    ),
     "GET /jobs": Route("read-only", 200, elsewhere=200),
     "POST /jobs": Route("technician", 201, lambda: {**key(), "vehicle": {"make": "Brigg"}}, 201),
     "GET /jobs/{job_id}": Route("read-only", 200),

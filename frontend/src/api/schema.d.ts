@@ -261,6 +261,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/diagnoses/{diagnosis_id}/known": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is known of the circuit, and what could be filled in: figures, names, places, colours. */
+        get: operations["reference_show_known_diagnoses__uuid_diagnosis_id__known_get"];
+        /** Fill in what has become known; the diagnosis goes on with the new version of its circuit, and every reading stays. */
+        put: operations["reference_fill_in_diagnoses__uuid_diagnosis_id__known_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/diagnoses/{diagnosis_id}/meter": {
         parameters: {
             query?: never;
@@ -2181,6 +2199,39 @@ export interface components {
             message: string;
         };
         /**
+         * FillIn
+         * @description One thing that has become known.
+         */
+        FillIn: {
+            /** Field */
+            field: string;
+            /** Id */
+            id: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "part" | "wire" | "connector";
+            /**
+             * Value
+             * @description A figure, a range such as '7 to 8', or words; empty takes it away.
+             */
+            value: string;
+        };
+        /**
+         * FillsIn
+         * @description What has become known of a circuit.
+         */
+        FillsIn: {
+            /** Changes */
+            changes: components["schemas"]["FillIn"][];
+            /**
+             * Client Key
+             * Format: uuid
+             */
+            client_key: string;
+        };
+        /**
          * FirstWorkshop
          * @description The first workshop and its first workshop lead.
          */
@@ -2524,6 +2575,45 @@ export interface components {
             vin: string;
             /** Year */
             year: number | null;
+        };
+        /**
+         * KnownList
+         * @description Everything that may be filled in, figures that are only ranges in front.
+         */
+        KnownList: {
+            /** Known */
+            known: components["schemas"]["KnownView"][];
+        };
+        /**
+         * KnownView
+         * @description One thing of a circuit that may be filled in.
+         */
+        KnownView: {
+            /** Field */
+            field: string;
+            /** Id */
+            id: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "part" | "wire" | "connector";
+            /** Label */
+            label: string;
+            /**
+             * Of
+             * @description What it belongs to, in words.
+             */
+            of: string;
+            /**
+             * Open
+             * @description Only a range is known, typical for the kind.
+             */
+            open: boolean;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: string;
         };
         /**
          * LimitView
@@ -5467,6 +5557,126 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Foreseen"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    reference_show_known_diagnoses__uuid_diagnosis_id__known_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                diagnosis_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KnownList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    reference_fill_in_diagnoses__uuid_diagnosis_id__known_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                diagnosis_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FillsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasuringView"];
                 };
             };
             /** @description Unauthorized */

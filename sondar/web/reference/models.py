@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from typing import Literal
 from uuid import UUID
 
 from pydantic import BaseModel, Field
@@ -96,3 +97,38 @@ class TypicalIn(Strict):
     template: str = Field(min_length=1, max_length=60)
     name: str = Field("", max_length=60, description="What the part is called on this vehicle.")
     code: str = Field("", max_length=8, description="The code that led to it.")
+
+
+class KnownView(BaseModel):
+    """One thing of a circuit that may be filled in."""
+
+    kind: Literal["part", "wire", "connector"]
+    id: str
+    of: str = Field(description="What it belongs to, in words.")
+    field: str
+    label: str
+    unit: str
+    value: str
+    open: bool = Field(description="Only a range is known, typical for the kind.")
+
+
+class KnownList(BaseModel):
+    """Everything that may be filled in, figures that are only ranges in front."""
+
+    known: list[KnownView]
+
+
+class FillIn(Strict):
+    """One thing that has become known."""
+
+    kind: Literal["part", "wire", "connector"]
+    id: str = Field(min_length=1, max_length=60)
+    field: str = Field(min_length=1, max_length=40)
+    value: str = Field(max_length=200, description="A figure, a range such as '7 to 8', or words; empty takes it away.")
+
+
+class FillsIn(Strict):
+    """What has become known of a circuit."""
+
+    client_key: UUID
+    changes: list[FillIn] = Field(min_length=1, max_length=100)

@@ -1,22 +1,29 @@
-"""Generic codes by number or words, their pages, typical circuits, and measuring on one at once."""
+"""Generic codes by number or words, their pages, typical circuits, measuring on one at once, and filling in what becomes known."""
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from typing import Any
 
 from flask_openapi3 import APIBlueprint, Tag
 
 from sondar.app import typical
+from sondar.circuit_edits import Fill
 from sondar.core.codes import SYSTEMS, danger_of
-from sondar.web.common import DiagnosisSummary, JobPath, diagnosis_view
+from sondar.web.common import DiagnosisPath, DiagnosisSummary, JobPath, as_json, diagnosis_view
 from sondar.web.context import workspace
+from sondar.web.measure.models import MeasuringView
+from sondar.web.measure.present import measuring_json
 from sondar.web.problems import ProblemDetails
 from sondar.web.reference.models import (
     CodeFound,
     CodePage,
     CodeQuery,
     CodesFound,
+    FillsIn,
     GenericCodePath,
+    KnownList,
+    KnownView,
     OtherCode,
     TemplateList,
     TemplateQuery,
@@ -74,3 +81,17 @@ def measure_typical(path: JobPath, body: TypicalIn) -> Any:
         workspace(), path.job_id, typical.WantedTypical(body.client_key, body.template, body.name, body.code.upper())
     )
     return diagnosis_view(made).model_dump(mode="json"), 201
+
+
+@api.get("/diagnoses/<uuid:diagnosis_id>/known", responses={"200": KnownList})
+def show_known(path: DiagnosisPath) -> Any:
+    """What is known of the circuit, and what could be filled in: figures, names, places, colours."""
+    found = typical.known(workspace(), path.diagnosis_id)
+    return KnownList(known=[KnownView(**asdict(one)) for one in found]).model_dump(mode="json")
+
+
+@api.put("/diagnoses/<uuid:diagnosis_id>/known", responses={"200": MeasuringView})
+def fill_in(path: DiagnosisPath, body: FillsIn) -> Any:
+    """Fill in what has become known; the diagnosis goes on with the new version of its circuit, and every reading stays."""
+    fills = [Fill(one.kind, one.id, one.field, one.value) for one in body.changes]
+    return as_json(typical.fill_in(workspace(), path.diagnosis_id, body.client_key, fills, measuring_json))

@@ -1,0 +1,68 @@
+"""A make that nobody knows: from a code to a measurement in two taps, and codes looked up as people say them."""
+
+from __future__ import annotations
+
+from uuid import uuid4
+
+import pytest
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+
+from tests.browser.conftest import Page
+from tests.browser.test_screens import press
+
+CASES = [("P0443-14", "valve-pulsed", "Canister purge valve"), ("P0118", "thermistor-two-wire", "Coolant temperature sensor 1"),
+         ("C0034", "active-two-wire", "Wheel speed sensor, right front")]  # fmt: skip
+
+
+def job_with(page: Page, codes: str) -> None:
+    vehicle = {"make": "Brigg", "model": "Skerry scooter", "plate": f"PA {uuid4().hex[:6].upper()}"}
+    job = page.api("POST", "/jobs", {"client_key": str(uuid4()), "vehicle": vehicle, "codes": codes})
+    page.open(f"/jobs/{job['id']}")
+
+
+@pytest.mark.parametrize(("code", "template", "title"), CASES)
+def test_two_taps_from_a_code_to_a_measurement(page: Page, code: str, template: str, title: str) -> None:
+    job_with(page, code)
+    page.find(f"[data-part={template}] button").click()
+    page.find(f"[data-template={template}] button").click()
+    page.find("[data-testid=proposal]")
+    page.see(f"{title}, typical")
+
+
+def test_a_part_by_its_name_and_the_wires_at_its_plug(page: Page) -> None:
+    job_with(page, "")
+    press(page, "Measure a part that is not described here")
+    page.find("[data-template]")
+    page.keys("oil pressure switch")
+    page.wait(
+        lambda: page.all("[data-template]")[0].get_attribute("data-template") == "switch-to-ground", "the circuit by its name"
+    )
+    page.wait(lambda: next(b for b in page.all("fieldset button") if b.text == "1"), "the counts").click()
+    page.wait(lambda: page.all("[data-template]")[0].get_attribute("data-template") == "switch-one-wire", "that with one wire")
+    page.find("[data-template=switch-one-wire] button").click()
+    page.find("[data-testid=proposal]")
+    page.see("Oil pressure switch, typical")
+
+
+def test_a_name_that_nothing_fits_is_said_and_escape_leaves(page: Page) -> None:
+    job_with(page, "")
+    press(page, "Measure a part that is not described here")
+    page.keys("bilge")
+    page.see("Nothing is called that")
+    page.keys(Keys.ESCAPE)
+    page.wait(lambda: not page.all("[role=dialog]"), "the dialog to be gone")
+
+
+def test_codes_are_found_as_people_say_them(page: Page) -> None:
+    page.open("/codes")
+    page.find("main input")
+    page.keys("443")
+    page.see("if you mean P0443")
+    page.wait(lambda: page.driver.find_element(By.PARTIAL_LINK_TEXT, "Canister purge valve: circuit"), "the code").click()
+    page.see("What it does not say")
+    page.see("P0444")
+    page.open("/codes/P1443")
+    page.see("A manufacturer's own code")
+    page.open("/codes/P0A0B")
+    page.see("Nothing is measured here")
