@@ -81,7 +81,7 @@ def known_of(text: str) -> list[Known]:
     for name, wire in data.get("wires", {}).items():
         for field, (label, unit) in FIELDS["wire"].items():
             found.append(
-                Known("wire", name, f"{wire['from']} to {wire['to']}", field, label, unit, str(wire.get(field, "")), False)
+                Known("wire", name, f"{name}, {wire['from']} to {wire['to']}", field, label, unit, str(wire.get(field, "")), False)
             )
     return sorted(found, key=lambda item: not item.open)
 

@@ -57,7 +57,7 @@ class DemoJob:
     """One demo vehicle: what the customer says, what is hidden, how far the job has come.
 
     Attributes:
-        model: library vehicle; circuit: the circuit to test, empty if nothing has been chosen yet.
+        model: library vehicle, empty for one that nobody has described; circuit: the circuit to test, empty if nothing has been chosen yet.
         readings: how many of Sondar's proposals have been carried out; −1 for all, with the diagnosis concluded.
         answers: what has been asked at check-in.
     """
@@ -102,6 +102,11 @@ DEMO_JOBS = (
             "ECM: P0122 confirmed\nECM: P0532 confirmed\nECM: P0571 history",
             (HiddenFault("W39.to_ground", "100 mΩ"),), 0, {"conditions": ["wet"], "symptoms": ["idle-hunts"], "battery_v": 12.5},
             "Water in the left wheel arch liner."),
+    DemoJob("skerry-61", "", "", vehicles.NewVehicle("Brigg", "Skerry scooter", 2021, "PA 61 BRG", 11240, "125 petrol"),
+            "Warning lamp on, runs rich until warm.", "P0118 confirmed\nP0032", (), 0, {"environment": ["salt"]},
+            "No sheet of this make in the house."),
+    DemoJob("brae-62", "", "", vehicles.NewVehicle("Tessel", "Brae light truck", 2015, "PA 62 TSL", 188300, "3.0 diesel"),
+            "Light on after filling up, smells of fuel.", "ECM: P0443-14 confirmed\nECM: P0441 confirmed", (), 0),
 )  # fmt: skip
 
 
@@ -176,7 +181,9 @@ def _create(db: Db, key: UUID, item: DemoJob, versions: dict[str, circuits.Circu
     model_id = vehicles.model_for(db, item.vehicle.make, item.vehicle.model, item.vehicle.year)
     found = parse_codes(item.codes) if item.codes else []
     listed = ", ".join(code.code for code in found)
-    job_id = jobs.create_job(db, jobs.NewJob(key, vehicle_id, model_id, item.complaint, listed, 20.0, item.name))
+    job_id = jobs.create_job(
+        db, jobs.NewJob(key, vehicle_id, model_id, item.complaint, listed, 20.0, item.name if item.model else "")
+    )
     for name, value in {**item.answers, "mileage_km": item.vehicle.mileage_km}.items():
         intake.give_answer(db, job_id, uuid5(job_id, name), name, value, 0)
     if found:
@@ -232,7 +239,7 @@ def write_vehicles(path: Path) -> None:
     described = {
         item.name: {"vehicle": item.model, "faults": [[f.fault, f.severity] for f in item.faults if f.behaviour == "hard"],
                     "seed": seed_of(item.name)}
-        for item in DEMO_JOBS
+        for item in DEMO_JOBS if item.model
     }  # fmt: skip
     path.write_text(json.dumps(described, indent=2, ensure_ascii=False))
 
@@ -241,7 +248,7 @@ def serve_vehicles(names: Sequence[str] = ()) -> dict[str, str]:
     """Start a diagnostic interface for each demo vehicle (or the named ones); vehicle name -> ``host:port``."""
     addresses = {}
     for item in DEMO_JOBS:
-        if names and item.name not in names:
+        if not item.model or (names and item.name not in names):
             continue
         # Worked out when somebody asks it: a start does not wait for vehicles that nobody connects to.
         server = DoipServer(lambda item=item: DiagnosticVehicle(library_network(item.model), item.faults, item.vehicle.vin))  # type: ignore[misc]

@@ -54,8 +54,6 @@ def main(names: list[str]) -> None:
     wait = WebDriverWait(driver, 90, 0.2)
     wait.until(lambda d: d.find_elements(By.CSS_SELECTOR, "input[name=sign_in]"))
     time.sleep(0.8)
-    if not names or "sign-in" in names:
-        driver.save_screenshot(str(FOLDER / "sign-in.png"))
     driver.execute_async_script(CALL, "POST", "/session", {"sign_in": demo.PEOPLE[0][0], "password": demo.PASSWORD})
     jobs = {job["plate"]: job["id"] for job in driver.execute_async_script(CALL, "GET", "/jobs", None)["jobs"]}
 
@@ -74,13 +72,14 @@ def main(names: list[str]) -> None:
         "job-reread": (
             f"/jobs/{jobs['PA 27 TRN']}", triage, "light", ("Read the vehicle", "Clear and re-read", "key cycled", "Read the vehicle again"),
         ),
+        "any-vehicle": (f"/jobs/{jobs['PA 62 TSL']}", "[data-part]", "light", ("[data-part] button",)),
+        "code": ("/codes/P0118", "dl"),
         "timeline": (f"/jobs/{jobs['PA 27 TRN']}?view=timeline", "[data-testid=timeline] li"),
         "settings": ("/settings", "main h2"),
         "shared": (f"/s/{shared}", "main h1"),
         "measure": (fan, measure),
         "measure-dark": (fan, measure, "dark"),
         "measure-upright": (fan, measure),
-        "measure-phone": (fan, measure),
         "measure-conclude": (diagnosis("PA 40 LSK"), measure),
         "diagnosis": (f"{diagnosis('PA 40 LSK')}/diagnosis", "[data-testid=conclusion]"),
         "measure-limits": (fan, measure, "light", ("button[role=tab]:nth-of-type(2)",)),

@@ -59,5 +59,6 @@ def _one(part: str, whole: str) -> str:
     raise _wrong(whole, f"'{part}' is no colour: one of {', '.join(WORDS[:11])} or its code, e.g. BN/WH")
 
 
-def _wrong(text: str, why: str) -> InvalidError:
-    return invalid("colour", f"'{text.strip()[:40]}': {why}")
+def _wrong(whole: str, why: str) -> InvalidError:
+    said = whole.strip()[:40]
+    return invalid("colour", why if why.lower().startswith(f"'{said.lower()}'") else f"'{said}': {why}")

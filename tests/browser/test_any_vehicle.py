@@ -7,6 +7,7 @@ from uuid import uuid4
 import pytest
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.remote.webelement import WebElement
 
 from tests.browser.conftest import Page
 from tests.browser.test_screens import press
@@ -66,3 +67,30 @@ def test_codes_are_found_as_people_say_them(page: Page) -> None:
     page.see("A manufacturer's own code")
     page.open("/codes/P0A0B")
     page.see("Nothing is measured here")
+
+
+def test_what_is_known_is_filled_in_without_leaving_the_measurement(page: Page) -> None:
+    job_with(page, "P0443")
+    page.find("[data-part=valve-pulsed] button").click()
+    page.find("[data-template=valve-pulsed] button").click()
+    page.find("[data-testid=proposal]")
+    page.keys("k")
+
+    def field(name: str) -> WebElement:
+        return page.find(f"[data-known='{name}'] input")
+
+    field("part.Y.coil_ohm").send_keys(Keys.CONTROL, "a")
+    page.keys("24 to 28")
+    field("wire.W1.colour").send_keys("bl")
+    page.keys(Keys.ENTER)
+    page.see("black or blue")
+    field("wire.W1.colour").send_keys(Keys.CONTROL, "a")
+    page.keys("WH/RD", Keys.ENTER)
+    page.wait(lambda: not page.all("[role=dialog]"), "the dialog to be gone")
+    page.see("white/red")
+    page.keys("k")
+    assert field("part.Y.coil_ohm").get_attribute("value") == "24 to 28"
+    page.keys(Keys.ESCAPE)
+    page.wait(lambda: not page.all("[role=dialog]"), "the dialog to be gone")
+    page.keys("operates", Keys.ENTER)
+    page.wait(lambda: page.count_readings() == 1, "a reading on the new version")

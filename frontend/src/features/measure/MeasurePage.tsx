@@ -1,4 +1,4 @@
-import { useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useParams } from "react-router";
 import { circuitQuery, measuringQuery } from "../../api/queries";
 import { Notice } from "../../ui/Notice";
@@ -9,7 +9,10 @@ import { OpenDiagnosis } from "./OpenDiagnosis";
 export function MeasurePage() {
   const { diagnosisId = "" } = useParams();
   const measuring = useQuery(measuringQuery(diagnosisId));
-  const circuit = useQuery(circuitQuery(measuring.data?.diagnosis.circuit_version_id));
+  const circuit = useQuery({
+    ...circuitQuery(measuring.data?.diagnosis.circuit_version_id),
+    placeholderData: keepPreviousData,
+  });
   useJobEvents(measuring.data?.job.id, measuring.data?.job.last_seq);
   const failed = (measuring.data ? null : measuring.error) ?? (circuit.data ? null : circuit.error);
   if (failed) {

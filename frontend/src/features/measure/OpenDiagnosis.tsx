@@ -21,6 +21,7 @@ import { Alternatives, SameSetup } from "./panels/Alternatives";
 import { CircuitPanel } from "./panels/CircuitPanel";
 import { ConclusionDue } from "./panels/ConclusionDue";
 import { Excluded } from "./panels/Excluded";
+import { FillInDialog } from "./panels/FillInDialog";
 import { Learned } from "./panels/Learned";
 import { OutcomeTable, OwnTest, ProposalCard } from "./panels/ProposalCard";
 import { ReadingsList } from "./panels/ReadingsList";
@@ -36,7 +37,7 @@ const UNDO_MS = 60_000;
 /** After an answer: whoever types on is not kept waiting by what is only worked out ahead. */
 const QUIET_MS = 1200;
 
-type Dialog = "calculators" | "keys" | null;
+type Dialog = "calculators" | "keys" | "known" | null;
 
 /** A circuit diagnosis with its data: proposal and entry in the middle, the circuit left, what the readings told right. */
 export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; circuit: Circuit }) {
@@ -159,6 +160,7 @@ export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; ci
   }, []);
   const again = useCallback((reading: Reading) => setTest(testOf(reading)), [setTest]);
   const step = (by: number) => change({ do: "step", by, of: proposals.length });
+  const fillIn = useCallback(() => setDialog("known"), []);
   const openFace = () => {
     const place = circuit.points.find((item) => item.ref === test?.red)?.connector;
     if (place) setFace(place);
@@ -181,6 +183,7 @@ export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; ci
       calculators: () => setDialog("calculators"),
       limits: () => setTab((now) => (now === "limits" ? "suspects" : "limits")),
       face: openFace,
+      fillIn: () => canWrite && setDialog("known"),
       next: () => step(1),
       previous: () => step(-1),
       cancel,
@@ -209,6 +212,7 @@ export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; ci
         onOverlay={setOverlay}
         onPoint={placeProbe}
         onChange={alter}
+        onFillIn={canWrite ? fillIn : null}
       />
       <section
         // biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls must be reachable by keyboard
@@ -373,6 +377,7 @@ export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; ci
         readings={measuring.readings}
         onNote={(text) => entry.current?.addNote(text)}
       />
+      <FillInDialog diagnosisId={diagnosisId} open={dialog === "known"} onClose={() => setDialog(null)} />
       <HotkeysDialog open={dialog === "keys"} onClose={() => setDialog(null)} />
       <ConnectorFace
         connector={circuit.connectors.find((item) => item.id === face) ?? null}

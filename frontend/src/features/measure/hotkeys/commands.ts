@@ -10,6 +10,7 @@ export const COMMANDS = {
   calculators: { key: "a", title: "Calculators" },
   limits: { key: "l", title: "Limits, or back to the suspects" },
   face: { key: "f", title: "Connector face of the red probe's point" },
+  fillIn: { key: "k", title: "What is known of this circuit: fill it in" },
   next: { key: "down", title: "Next good test" },
   previous: { key: "up", title: "Previous good test" },
   cancel: { key: "escape", title: "Clear the entry, back to the proposed test" },

@@ -15,11 +15,14 @@ interface Props {
   onOverlay: (unit: string | null) => void;
   onPoint: (ref: string) => void;
   onChange: (change: DraftChange) => void;
+  /** Opens what is known of the circuit; null for whoever only reads. */
+  onFillIn: (() => void) | null;
 }
 
 /** The drawing with its heading: points take the probes, connectors and controls are set. */
 export const CircuitPanel = memo(function CircuitPanel(props: Props) {
-  const { measuring, circuit, test, nextProbe, overlay, expected, onOverlay, onPoint, onChange } = props;
+  const { measuring, circuit, test, nextProbe, overlay, expected, onOverlay, onPoint, onChange, onFillIn } =
+    props;
   const readings = useMemo(() => inThisSetup(measuring, test), [measuring, test]);
   const onConnector = useCallback(
     (connector: string) => test && onChange({ do: "connector", connector, test }),
@@ -75,6 +78,11 @@ export const CircuitPanel = memo(function CircuitPanel(props: Props) {
         {!overlay && (
           <Button kind="quiet" className="px-2" onClick={() => onOverlay("none")}>
             Show expected values
+          </Button>
+        )}
+        {onFillIn && (
+          <Button kind="quiet" className="px-2" onClick={onFillIn}>
+            What is known (K)
           </Button>
         )}
       </CircuitDrawing>
