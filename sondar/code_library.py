@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from functools import lru_cache
 from io import StringIO
 from typing import Any
@@ -46,11 +46,11 @@ def circuit_templates() -> dict[str, Template]:
     )
 
 
-def circuit_text(template: Template, vehicle: Mapping[str, str], name: str = "", slug: str = "") -> str:
-    """A circuit file of a template; ``name`` is what the part is called on this vehicle."""
+def circuit_text(template: Template, vehicle: Mapping[str, str], name: str = "", slug: str = "", order: Sequence[int] = ()) -> str:
+    """A circuit file of a template; see ``circuit_document``."""
     writer = YAML()
     writer.default_flow_style = None
     writer.width = 140
     stream = StringIO()
-    writer.dump(circuit_document(template, vehicle, name, slug), stream)
+    writer.dump(circuit_document(template, vehicle, name, slug, order), stream)
     return stream.getvalue()

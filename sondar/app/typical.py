@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
+from functools import lru_cache
 from uuid import UUID
 
 from sondar.app.case import load_case, with_evidence
@@ -15,9 +16,12 @@ from sondar.circuit_edits import Fill, Known, filled_in, known_of
 from sondar.circuit_files import load_circuit_text
 from sondar.code_library import circuit_templates, circuit_text, generic_codes
 from sondar.core.circuit.document.fields import CircuitDocument
+from sondar.core.circuit.network import Circuit
+from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.errors import invalid
 from sondar.core.generic_codes import GenericCode
-from sondar.core.templates import Template, by_words
+from sondar.core.identification import MOST_WIRES, Candidate, Identification, Identified, WireReading
+from sondar.core.templates import PART_PLUG, Template, by_words
 from sondar.store import circuits as circuit_store
 from sondar.store import evidence
 from sondar.store.jobs import CircuitDiagnosis
@@ -86,13 +90,57 @@ def templates_by(_computed: Computed, said: str, code: str, wires: int | None) -
 
 
 @dataclass(frozen=True)
+class WantedWires:
+    """An unlabelled plug: how many wires, what was read at them, and what the part is thought to be."""
+
+    wires: int
+    readings: tuple[WireReading, ...]
+    code: str
+    said: str
+
+
+POINTED_AT, NAMED = 8.0, 3.0
+"""How much likelier a typical circuit is that the code names, and one that fits the part's name."""
+
+
+def identified(_computed: Computed, wanted: WantedWires) -> Identified:
+    """What the cavities of a plug carry, by what has been read at them, and what to read next.
+
+    Raises:
+        InvalidError: no typical circuit has so many wires.
+    """
+    found = [item for item in circuit_templates().values() if item.wires == wanted.wires and "second_plug" not in item.data]
+    if not found:
+        raise invalid("wires", f"no typical circuit has {wanted.wires} wires: 2 to {MOST_WIRES}")
+    fits = {item.id for item in by_words(circuit_templates(), wanted.said)} if wanted.said else set()
+    code = generic_codes().get(wanted.code) if wanted.code else None
+    candidates = [
+        Candidate(item.id, _predictor(item.id), item.carries,
+                  (POINTED_AT if code and code.template == item.id else 1.0) * (NAMED if item.id in fits else 1.0))
+        for item in found
+    ]  # fmt: skip
+    return Identification(candidates, PART_PLUG).identified(wanted.readings)
+
+
+@lru_cache(maxsize=80)
+def _predictor(template: str) -> Predictor:
+    return Predictor(Circuit(load_circuit_text(circuit_text(circuit_templates()[template], {"make": "any"}))))
+
+
+@dataclass(frozen=True)
 class WantedTypical:
-    """A typical circuit to measure on. ``name``: what the part is called on this vehicle; ``code``: why, if it is a code."""
+    """A typical circuit to measure on.
+
+    Attributes:
+        name: what the part is called on this vehicle. code: why, if it is a code.
+        order: for each cavity of the plug, which of the template it is; empty if nobody has found out.
+    """
 
     client_key: UUID
     template: str
     name: str
     code: str
+    order: tuple[int, ...] = ()
 
 
 def measure(work: Workspace, job_id: UUID, wanted: WantedTypical) -> CircuitDiagnosis:
@@ -116,8 +164,11 @@ def _made(_computed: Computed, wanted: WantedTypical, make: str, model: str) -> 
     item = generic_codes().get(wanted.code) if wanted.code else None
     name = wanted.name.strip() or (named(item) if item else template.title)
     vehicle = {"make": make, **({"model": model} if model else {})}
-    slug = "-".join(re.findall(r"[a-z0-9]+", f"typical {template.id} {make} {model} {name}".lower()))[:120]
-    text = circuit_text(template, vehicle, name, slug)
+    if wanted.order and sorted(wanted.order) != list(range(1, template.wires + 1)):
+        raise invalid("order", f"each of the {template.wires} cavities of '{template.id}' once")
+    cavities = "".join(map(str, wanted.order))
+    slug = "-".join(re.findall(r"[a-z0-9]+", f"typical {template.id} {cavities} {make} {model} {name}".lower()))[:120]
+    text = circuit_text(template, vehicle, name, slug, wanted.order)
     return load_circuit_text(text), text, f"{item.code}: {item.meaning}" if item else "Chosen by the part's name"
 
 

@@ -90,17 +90,21 @@ def by_words(templates: Mapping[str, Template], said: str, wires: int | None = N
     return [templates[key] for score, _, key in scored[:most] if score >= least]
 
 
-def circuit_document(template: Template, vehicle: Mapping[str, Any], name: str = "", slug: str = "") -> dict[str, Any]:
+def circuit_document(
+    template: Template, vehicle: Mapping[str, Any], name: str = "", slug: str = "", order: Sequence[int] = ()
+) -> dict[str, Any]:
     """A whole circuit file as data, ready to be written or read.
 
     Args:
         vehicle: ``make`` and, if known, ``model`` and ``years``. name: what the part is called, in place of the template's names.
+        order: for each cavity of the vehicle's plug, which cavity (from 1) of the template it is; the template's own order if left out.
     """
     made = _Build(template.data)
     called = f"{name[0].upper()}{name[1:]}" if name else ""
     if called and template.data.get("parts"):
         made.parts[next(iter(template.data["parts"]))]["title"] = called
-    made.plug(PART_PLUG, f"{called or 'Part'} plug", template.data.get("plug", ()))
+    rows = template.data.get("plug", ())
+    made.plug(PART_PLUG, f"{called or 'Part'} plug", [rows[place - 1] for place in order] if order else rows)
     made.plug(SECOND_PLUG, "Second plug", template.data.get("second_plug", ()))
     for terminal, where in template.data.get("own", ()):
         assert where == GROUND

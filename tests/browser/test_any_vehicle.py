@@ -94,3 +94,27 @@ def test_what_is_known_is_filled_in_without_leaving_the_measurement(page: Page) 
     page.wait(lambda: not page.all("[role=dialog]"), "the dialog to be gone")
     page.keys("operates", Keys.ENTER)
     page.wait(lambda: page.count_readings() == 1, "a reading on the new version")
+
+
+def test_unlabelled_wires_are_told_apart_by_voltages(page: Page) -> None:
+    job_with(page, "")
+    press(page, "Measure a part that is not described here")
+    page.find("[data-template]")
+    page.keys("camshaft sensor")
+    page.wait(lambda: next(b for b in page.all("fieldset button") if b.text == "3"), "the counts").click()
+    press(page, "Which wire is which?")
+    volts = {"off": ("0", "0", "0"), "on": ("0.00", "12.3", "5.0"), "load": ("0", "12.3", "4.1"), "joined": ("0.0", "12.3", "4.9")}
+    page.find("[data-next]").click()
+    outcome = page.find("[data-testid=wires-outcome]")
+    for _ in range(12):
+        cavity, kind = (page.driver.switch_to.active_element.get_attribute("data-wire") or "").split(".")
+        before = outcome.text
+        page.keys(volts[kind][int(cavity) - 1], Keys.ENTER)
+        page.wait(lambda before=before: outcome.text != before, "what the reading told")
+        if "Told apart" in outcome.text:
+            break
+        page.wait(lambda: page.driver.switch_to.active_element.get_attribute("data-next"), "the next field under the cursor")
+    assert [cell.get_attribute("data-carries") for cell in page.all("[data-carries]")] == ["ground", "supply", "signal"]
+    press(page, "Measure with this")
+    page.find("[data-testid=proposal]")
+    page.see("Camshaft sensor, typical")

@@ -148,3 +148,43 @@ def test_filling_in_in_the_middle_of_a_job_moves_no_reading(client: FlaskClient)
     assert wrong.status_code == 422
     assert wrong.json["errors"][0]["field"] == "changes.0.value"
     assert "black or blue" in wrong.json["errors"][0]["message"]
+
+
+def test_unlabelled_wires_are_told_apart_and_measured_in_their_order(client: FlaskClient) -> None:
+    first = client.post("/api/v1/wires", json={"wires": 3, "said": "camshaft sensor"}).json
+    assert not first["certain"]
+    assert first["asked"]["title"] == first["kinds"][first["asked"]["kind"]]
+    volts = {"off": ("0", "0", "0"), "on": ("0.00", "12.3", "5.0"), "load": ("0", "12.3", "4.1")}
+    readings = [
+        {"cavity": n + 1, "kind": kind, "entry": entry} for kind, entries in volts.items() for n, entry in enumerate(entries)
+    ]
+    found = client.post("/api/v1/wires", json={"wires": 3, "said": "camshaft sensor", "readings": readings}).json
+    assert found["certain"]
+    assert [one[0]["carries"] for one in found["cavities"]] == ["ground", "supply", "signal"]
+    assert found["template"] == "hall-three-wire"
+    made = measure(
+        client, check_in(client, "", make="Brigg"), template=found["template"], name="camshaft sensor", order=found["order"]
+    )
+    assert made.status_code == 201, made.json
+    version = get(client, f"/diagnoses/{made.json['id']}")["diagnosis"]["circuit_version_id"]
+    text = get(client, f"/circuits/{version}")
+    assert text["title"] == "Camshaft sensor, typical"
+
+
+@pytest.mark.parametrize(
+    ("body", "field"),
+    [({"wires": 7}, "wires"), ({"wires": 3, "readings": [{"cavity": 4, "kind": "on", "entry": "5"}]}, "readings.0.cavity"),
+     ({"wires": 3, "readings": [{"cavity": 1, "kind": "warm", "entry": "5"}]}, "readings.0.kind"),
+     ({"wires": 3, "readings": [{"cavity": 1, "kind": "on", "entry": "potato"}]}, "")],
+)  # fmt: skip
+def test_a_reading_at_no_cavity_is_said(client: FlaskClient, body: dict[str, Any], field: str) -> None:
+    answer = client.post("/api/v1/wires", json=body)
+    assert answer.status_code == 422
+    assert field in [one["field"] for one in answer.json["errors"]] or not field
+
+
+def test_an_order_that_is_none_is_refused(client: FlaskClient) -> None:
+    job_id = check_in(client, "", make="Brigg")
+    answer = measure(client, job_id, template="hall-three-wire", order=[1, 1, 2])
+    assert answer.status_code == 422
+    assert answer.json["errors"][0]["field"] == "order"

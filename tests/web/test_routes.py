@@ -98,6 +98,7 @@ ROUTES: dict[str, Route] = {
     "PUT /diagnoses/{diagnosis_id}/known": Route(
         "technician", 200, lambda: {**key(), "changes": [{"kind": "wire", "id": "W1", "field": "colour", "value": "BN/WH"}]}
     ),
+    "POST /wires": Route("read-only", 200, lambda: {"wires": 5, "readings": [{"cavity": 1, "kind": "on", "entry": "5.0"}]}, elsewhere=200),
     "GET /jobs": Route("read-only", 200, elsewhere=200),
     "POST /jobs": Route("technician", 201, lambda: {**key(), "vehicle": {"make": "Brigg"}}, 201),
     "GET /jobs/{job_id}": Route("read-only", 200),

@@ -1090,6 +1090,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/wires": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Which wire is which at an unlabelled plug, from voltages at its harness side; nothing is kept. */
+        post: operations["reference_which_wire_wires_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/workshop": {
         parameters: {
             query?: never;
@@ -1279,6 +1296,18 @@ export interface components {
             value: string | boolean | number | string[] | null;
         };
         /**
+         * AskedView
+         * @description The reading that would tell most next.
+         */
+        AskedView: {
+            /** Cavity */
+            cavity: number;
+            /** Kind */
+            kind: string;
+            /** Title */
+            title: string;
+        };
+        /**
          * Assessment
          * @description Everything Sondar says about a job's circuit, given the readings that have not been voided.
          */
@@ -1462,6 +1491,16 @@ export interface components {
             title: string;
             /** Units */
             units: string[];
+        };
+        /**
+         * CarriesView
+         * @description What a cavity may carry.
+         */
+        CarriesView: {
+            /** Carries */
+            carries: string;
+            /** Probability */
+            probability: number;
         };
         /**
          * CavityModel
@@ -4237,6 +4276,11 @@ export interface components {
              * @default
              */
             name: string;
+            /**
+             * Order
+             * @description For each cavity of the plug, which of the template it is; its own order if left out.
+             */
+            order?: number[];
             /** Template */
             template: string;
         };
@@ -4430,6 +4474,70 @@ export interface components {
             ][];
             /** Suspect Title */
             suspect_title: string;
+        };
+        /**
+         * WireReadingIn
+         * @description A voltage at a cavity of the plug, harness side, against battery minus.
+         */
+        WireReadingIn: {
+            /** Cavity */
+            cavity: number;
+            /**
+             * Entry
+             * @description As typed; 'unstable' for a meter that floats.
+             */
+            entry: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "off" | "on" | "load" | "joined";
+        };
+        /**
+         * WiresIn
+         * @description An unlabelled plug and what has been read at it.
+         */
+        WiresIn: {
+            /**
+             * Code
+             * @default
+             */
+            code: string;
+            /** Readings */
+            readings?: components["schemas"]["WireReadingIn"][];
+            /**
+             * Said
+             * @default
+             */
+            said: string;
+            /** Wires */
+            wires: number;
+        };
+        /**
+         * WiresView
+         * @description What the cavities carry, as far as it is known.
+         */
+        WiresView: {
+            asked: components["schemas"]["AskedView"] | null;
+            /** Cavities */
+            cavities: components["schemas"]["CarriesView"][][];
+            /** Certain */
+            certain: boolean;
+            /** Certainty */
+            certainty: number;
+            /**
+             * Kinds
+             * @description Ways of looking at a cavity, by id.
+             */
+            kinds: {
+                [key: string]: string;
+            };
+            /** Order */
+            order: number[];
+            /** Template */
+            template: string;
+            /** Title */
+            title: string;
         };
         /**
          * WordView
@@ -9144,6 +9252,66 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["VehicleView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    reference_which_wire_wires_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WiresIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WiresView"];
                 };
             };
             /** @description Unauthorized */

@@ -23,6 +23,7 @@ from sondar.core.instruments.led_probe import LedProbe
 from sondar.core.instruments.line_state import LineState
 from sondar.core.instruments.live_data import LiveData
 from sondar.core.instruments.loaded_circuit_test import LoadedCircuitTest
+from sondar.core.instruments.loaded_voltmeter import LoadedVoltmeter
 from sondar.core.instruments.module_communication import ModuleCommunication
 from sondar.core.instruments.new_fuse import NewFuse
 from sondar.core.instruments.ohmmeter import Ohmmeter
@@ -43,7 +44,7 @@ INSTRUMENTS: dict[str, Instrument] = {
         Voltmeter(), Ohmmeter(), SmallTestLamp(), LargeTestLamp(), FunctionalCheck(), VisualInspection(), ModuleCommunication(), LiveData(),
         CurrentClamp(), LedProbe(), LoadedCircuitTest(), LineState(), AppliedGround(), AppliedSupply(), AcVoltmeter(), FrequencyMeter(),
         DutyMeter(), ScopeTop(), ScopeBottom(), WiggleTest(), HeatTest(), ColdTest(), Substitution(), Cleaning(), ReferenceGauge(),
-        Thermometer(), LeadsTogether(), NewFuse(),
+        Thermometer(), LeadsTogether(), NewFuse(), LoadedVoltmeter(),
     )
 }  # fmt: skip
 """Every instrument by its id, in the order of lists."""

@@ -19,7 +19,7 @@ from sondar.core.solving.operating_points import SAMPLES, Array, Mask, Pair
 from sondar.core.solving.parameters import sample_normals, source_name
 
 IMPEDANCE_FORM_OHM = 1e4
-"""Resistances up to this, and all sources, keep their current as an unknown."""
+"""Resistances up to this, and all sources, keep their current as an unknown; one of 0 V that is not known exactly is a source, too."""
 
 LEAK_SIEMENS = 1e-10
 """Leakage per node, which makes isolated sections solvable."""
@@ -140,7 +140,7 @@ class PortNetwork:
             if not is_closed:
                 resistance[:, contact] = AIR_OHM
         kept = np.array([
-            branch.curve is None and (bool(branch.emf_v) or bool(ohm <= IMPEDANCE_FORM_OHM))
+            branch.curve is None and (bool(branch.emf_v) or bool(branch.emf_spread_v) or bool(ohm <= IMPEDANCE_FORM_OHM))
             for branch, ohm in zip(self.branches, resistance[0], strict=True)
         ])  # fmt: skip
         n = len(self.nodes)

@@ -97,6 +97,56 @@ class TypicalIn(Strict):
     template: str = Field(min_length=1, max_length=60)
     name: str = Field("", max_length=60, description="What the part is called on this vehicle.")
     code: str = Field("", max_length=8, description="The code that led to it.")
+    order: list[int] = Field(
+        default_factory=list,
+        max_length=12,
+        description="For each cavity of the plug, which of the template it is; its own order if left out.",
+    )
+
+
+class WireReadingIn(Strict):
+    """A voltage at a cavity of the plug, harness side, against battery minus."""
+
+    cavity: int = Field(ge=1, le=6)
+    kind: Literal["off", "on", "load", "joined"]
+    entry: str = Field(min_length=1, max_length=40, description="As typed; 'unstable' for a meter that floats.")
+
+
+class WiresIn(Strict):
+    """An unlabelled plug and what has been read at it."""
+
+    wires: int = Field(ge=2, le=6)
+    readings: list[WireReadingIn] = Field(default_factory=list, max_length=48)
+    code: str = Field("", max_length=8)
+    said: str = Field("", max_length=60)
+
+
+class CarriesView(BaseModel):
+    """What a cavity may carry."""
+
+    carries: str
+    probability: float
+
+
+class AskedView(BaseModel):
+    """The reading that would tell most next."""
+
+    cavity: int
+    kind: str
+    title: str
+
+
+class WiresView(BaseModel):
+    """What the cavities carry, as far as it is known."""
+
+    cavities: list[list[CarriesView]]
+    certainty: float
+    certain: bool
+    template: str
+    title: str
+    order: list[int]
+    asked: AskedView | None
+    kinds: dict[str, str] = Field(description="Ways of looking at a cavity, by id.")
 
 
 class KnownView(BaseModel):

@@ -9,13 +9,19 @@ from flask_openapi3 import APIBlueprint, Tag
 
 from sondar.app import typical
 from sondar.circuit_edits import Fill
+from sondar.code_library import circuit_templates
 from sondar.core.codes import SYSTEMS, danger_of
+from sondar.core.errors import invalid
+from sondar.core.identification import KINDS, WireReading
+from sondar.core.instruments import INSTRUMENTS
 from sondar.web.common import DiagnosisPath, DiagnosisSummary, JobPath, as_json, diagnosis_view
 from sondar.web.context import workspace
 from sondar.web.measure.models import MeasuringView
 from sondar.web.measure.present import measuring_json
 from sondar.web.problems import ProblemDetails
 from sondar.web.reference.models import (
+    AskedView,
+    CarriesView,
     CodeFound,
     CodePage,
     CodeQuery,
@@ -29,7 +35,12 @@ from sondar.web.reference.models import (
     TemplateQuery,
     TemplateView,
     TypicalIn,
+    WireReadingIn,
+    WiresIn,
+    WiresView,
 )
+
+LEAST_SHOWN = 0.02
 
 api = APIBlueprint(
     "reference", __name__, url_prefix="/api/v1", abp_tags=[Tag(name="generic codes and typical circuits")],
@@ -74,11 +85,39 @@ def find_templates(query: TemplateQuery) -> Any:
     return TemplateList(templates=shown, part=part).model_dump(mode="json")
 
 
+@api.post("/wires", responses={"200": WiresView})
+def which_wire(body: WiresIn) -> Any:
+    """Which wire is which at an unlabelled plug, from voltages at its harness side; nothing is kept."""
+    readings = tuple(_wire_reading(index, one, body.wires) for index, one in enumerate(body.readings))
+    found = workspace().compute(
+        "wires", typical.identified, typical.WantedWires(body.wires, readings, body.code.upper(), body.said.strip())
+    )
+    asked = (
+        None
+        if found.asked is None
+        else AskedView(cavity=found.asked.cavity, kind=found.asked.kind, title=KINDS[found.asked.kind].title)
+    )
+    return WiresView(
+        cavities=[[CarriesView(carries=name, probability=p) for name, p in one.items() if p > LEAST_SHOWN] for one in found.carries],
+        certainty=found.certainty, certain=found.certain, template=found.template, title=circuit_templates()[found.template].title,
+        order=list(found.order), asked=asked, kinds={key: kind.title for key, kind in KINDS.items()},
+    ).model_dump(mode="json")  # fmt: skip
+
+
+def _wire_reading(index: int, one: WireReadingIn, wires: int) -> WireReading:
+    if one.cavity > wires:
+        raise invalid(f"readings.{index}.cavity", f"the plug has {wires} wires")
+    entry = INSTRUMENTS["voltmeter"].understand(one.entry)
+    return WireReading(one.cavity, one.kind, entry.value)
+
+
 @api.post("/jobs/<uuid:job_id>/typical", responses={"201": DiagnosisSummary})
 def measure_typical(path: JobPath, body: TypicalIn) -> Any:
     """Begin to test a part that nobody has described here, on the typical circuit of its kind."""
     made = typical.measure(
-        workspace(), path.job_id, typical.WantedTypical(body.client_key, body.template, body.name, body.code.upper())
+        workspace(),
+        path.job_id,
+        typical.WantedTypical(body.client_key, body.template, body.name, body.code.upper(), tuple(body.order)),
     )
     return diagnosis_view(made).model_dump(mode="json"), 201
 

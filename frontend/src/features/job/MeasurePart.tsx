@@ -6,6 +6,7 @@ import { api, type JobDetail, type Schema, unwrap } from "../../api/client";
 import { sendOnce } from "../../lib/keys";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
+import { WireFinder } from "./WireFinder";
 
 /** What led to it: a code, a name, or nothing but the wish to measure a part. */
 export interface PartWanted {
@@ -23,10 +24,12 @@ export function MeasurePart(props: { detail: JobDetail; wanted: PartWanted | nul
   const client = useQueryClient();
   const [name, setName] = useState("");
   const [wires, setWires] = useState<number | null>(null);
+  const [finding, setFinding] = useState(false);
   const code = wanted?.code ?? "";
   useEffect(() => {
     setName(wanted?.name ?? "");
     setWires(null);
+    setFinding(false);
   }, [wanted]);
   const found = useQuery({
     queryKey: ["templates", name, code, wires],
@@ -40,12 +43,12 @@ export function MeasurePart(props: { detail: JobDetail; wanted: PartWanted | nul
       ),
   });
   const open = useMutation({
-    mutationFn: (template: string) =>
-      sendOnce(["typical", jobId, template, name, code], async (client_key) =>
+    mutationFn: ({ template, order }: { template: string; order: number[] }) =>
+      sendOnce(["typical", jobId, template, order, name, code], async (client_key) =>
         unwrap(
           await api.POST("/api/v1/jobs/{job_id}/typical", {
             params: { path: { job_id: jobId } },
-            body: { client_key, template, name, code },
+            body: { client_key, template, name, code, order },
           }),
         ),
       ),
@@ -89,7 +92,10 @@ export function MeasurePart(props: { detail: JobDetail; wanted: PartWanted | nul
                     key={count}
                     className={`figure px-3 text-ink ${wires === count ? "border-2 border-ink bg-buff" : ""}`}
                     aria-pressed={wires === count}
-                    onClick={() => setWires(wires === count ? null : count)}
+                    onClick={() => {
+                      setWires(wires === count ? null : count);
+                      if (wires === count || count === 1) setFinding(false);
+                    }}
                   >
                     {count}
                   </Button>
@@ -98,7 +104,18 @@ export function MeasurePart(props: { detail: JobDetail; wanted: PartWanted | nul
             </fieldset>
           </div>
           {trouble && <Notice tone="problem">{trouble.message}</Notice>}
+          {finding && wires !== null && (
+            <WireFinder
+              key={wires}
+              wires={wires}
+              code={code}
+              said={name}
+              busy={open.isPending}
+              onMeasure={(template, order) => open.mutate({ template, order })}
+            />
+          )}
           <ul
+            hidden={finding}
             className="min-h-0 flex-1 overflow-auto border-t border-rule"
             aria-label="Typical circuits"
             aria-busy={found.isFetching}
@@ -109,14 +126,23 @@ export function MeasurePart(props: { detail: JobDetail; wanted: PartWanted | nul
                 template={template}
                 first={index === 0 && (code !== "" || name !== "")}
                 busy={open.isPending}
-                onOpen={() => open.mutate(template.id)}
+                onOpen={() => open.mutate({ template: template.id, order: [] })}
               />
             ))}
           </ul>
-          {found.data?.templates.length === 0 && (
+          {!finding && found.data?.templates.length === 0 && (
             <p className="py-2">Nothing is called that. Another name, or fewer words?</p>
           )}
-          <div className="mt-3 flex justify-end">
+          <div className="mt-3 flex items-center justify-between gap-3">
+            {wires !== null && wires > 1 ? (
+              <Button kind="quiet" onClick={() => setFinding(!finding)} aria-pressed={finding}>
+                {finding ? "Back to the circuits" : "Which wire is which?"}
+              </Button>
+            ) : (
+              <span className="text-sm text-soft">
+                Wires unlabelled? Say how many: they are told apart by voltages.
+              </span>
+            )}
             <Button kind="quiet" onClick={props.onClose}>
               Cancel
             </Button>
