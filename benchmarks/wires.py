@@ -73,7 +73,8 @@ class Plug:
         names = list(circuit.document.connectors[self.connector].cavities)
         setup = circuit.rest_setup().with_control("key", look.key)
         setup = setup.with_unplugged(frozenset((self.connector,)) if look.unplugged else frozenset())
-        test = Test(look.instrument, f"{self.connector}.{names[self.order[cavity - 1]]}", circuit.black_reference, setup)
+        black = circuit.black_reference if look.against == "minus" else f"{circuit.battery}.pos"
+        test = Test(look.instrument, f"{self.connector}.{names[self.order[cavity - 1]]}", black, setup)
         return self.vehicle.measure(test.instrument, test.red, test.black, test.setup)[0]
 
 

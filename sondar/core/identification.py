@@ -27,8 +27,8 @@ from sondar.core.interruption import checkpoint
 Array = npt.NDArray[np.float64]
 
 MOST_WIRES = 6
-CERTAIN = 0.95
-"""Probability at which an assignment is called."""
+CERTAIN, ENOUGH = 0.95, 0.995
+"""Probabilities at which an assignment is called, and above which nothing more is asked but what nobody has looked at."""
 
 HEALTHY = 0.7
 """Chance that nothing at this plug is at fault, before anything has been read."""
@@ -56,6 +56,7 @@ class Kind:
 
     Attributes:
         key: position of the key. unplugged: the part's plug is apart. minutes: for one cavity.
+        against: post of the battery that the black probe is on. quiet: only where next to no voltage was found with the key on.
     """
 
     id: str
@@ -64,6 +65,8 @@ class Kind:
     key: str
     unplugged: bool
     minutes: float
+    against: str = "minus"
+    quiet: bool = False
 
 
 KINDS: Mapping[str, Kind] = {
@@ -72,10 +75,23 @@ KINDS: Mapping[str, Kind] = {
         Kind("off", "key off, plug apart", "voltmeter", "off", True, 0.3),
         Kind("on", "key on, plug apart", "voltmeter", "on", True, 0.3),
         Kind("load", "key on, plug apart, 10 kΩ across the probes", "voltmeter-10k", "on", True, 0.4),
+        Kind(
+            "up",
+            "key on, plug apart, 10 kΩ across the probes, black on battery plus",
+            "voltmeter-10k",
+            "on",
+            True,
+            0.4,
+            "plus",
+            True,
+        ),
         Kind("joined", "key on, plug joined, probe from behind", "voltmeter", "on", False, 0.6),
     )
 }
-"""In the order in which hands would do them; all against battery minus."""
+"""In the order in which hands would do them. Against battery plus a ground shows the whole battery and an output that floats nothing."""
+
+QUIET_V = 1.0
+"""Below this a line with the key on is no reference, no supply and no pulled-up input: 10 kΩ to battery plus may touch it."""
 
 CHANGE_MIN = 0.5
 """Minutes of turning the key or joining the plug."""
@@ -83,7 +99,7 @@ CHANGE_MIN = 0.5
 
 @dataclass(frozen=True)
 class WireReading:
-    """A voltage at a cavity (from 1) of the plug, harness side, against battery minus; None if the meter only floated."""
+    """A voltage at a cavity (from 1) of the plug, harness side, red probe there; None if the meter only floated."""
 
     cavity: int
     kind: str
@@ -106,6 +122,7 @@ class Identified:
         carries: (cavity) -> {what it may carry: probability}, likeliest first.
         certainty: probability of the likeliest assignment as a whole. template: the likeliest typical circuit that has it.
         order: for each cavity of the plug, which cavity (from 1) of the template it is.
+        all_seen: every cavity has been looked at with the key on.
         asked: None if nothing would tell more.
     """
 
@@ -113,12 +130,13 @@ class Identified:
     certainty: float
     template: str
     order: tuple[int, ...]
+    all_seen: bool
     asked: Asked | None
 
     @property
     def certain(self) -> bool:
-        """True if the assignment can be relied upon."""
-        return self.certainty >= CERTAIN
+        """True if the assignment can be relied upon: no cavity is told by what the others leave over."""
+        return self.all_seen and self.certainty >= CERTAIN
 
 
 @dataclass(frozen=True, eq=False)
@@ -147,7 +165,8 @@ class Candidate:
         circuit = self.predictor.circuit
         controls = tuple((name, kind.key if name == "key" else value) for name, value in circuit.rest_setup().controls)
         setup = Setup(controls, frozenset((plug,)) if kind.unplugged else frozenset(), self.predictor.temperature_c)
-        return Test(kind.instrument, f"{plug}.{role + 1}", circuit.black_reference, setup)
+        black = circuit.black_reference if kind.against == "minus" else f"{circuit.battery}.pos"
+        return Test(kind.instrument, f"{plug}.{role + 1}", black, setup)
 
 
 class Identification:
@@ -177,10 +196,19 @@ class Identification:
                     best[said] = (float(share), candidate.template, tuple(int(role) + 1 for role in order))
         said, certainty = max(assignments.items(), key=lambda item: item[1])
         _, template, chosen = best[said]
+        seen = {reading.cavity for reading in readings if reading.kind != "off"}
+        unseen = [cavity for cavity in range(1, self.count + 1) if cavity not in seen]
+        asked = self._next(readings, weights, total) if certainty <= ENOUGH else None
+        if asked is None and unseen and readings:
+            asked = Asked(unseen[0], "on")
         return Identified(
-            tuple(_ranked(assignments, cavity) for cavity in range(self.count)), min(certainty, 1.0), template, chosen,
-            None if certainty > 0.995 else self._next(readings, weights, total),
-        )  # fmt: skip
+            tuple(_ranked(assignments, cavity) for cavity in range(self.count)),
+            min(certainty, 1.0),
+            template,
+            chosen,
+            not unseen,
+            asked,
+        )
 
     def _scores(self, candidate: Candidate, readings: Sequence[WireReading]) -> Array:
         """(O, H) log of prior times likelihood."""
@@ -215,6 +243,11 @@ class Identification:
         """
         drawn = self._drawn(weights, total)
         done = {(reading.cavity, reading.kind) for reading in readings}
+        quiet = {
+            cavity for cavity in range(1, self.count + 1)
+            if (on := [r.volts for r in readings if r.cavity == cavity and r.kind in ("on", "load", "joined")])
+            and all(volts is None or abs(volts) < QUIET_V for volts in on)
+        }  # fmt: skip
         last = readings[-1].kind if readings else "off"
         different = np.array([[a[3] != b[3] for b in drawn] for a in drawn])
         if not different.any():
@@ -222,7 +255,7 @@ class Identification:
         best, chosen = 1e-4, None
         for kind in KINDS.values():
             for cavity in range(1, self.count + 1):
-                if (cavity, kind.id) in done:
+                if (cavity, kind.id) in done or (kind.quiet and cavity not in quiet):
                     continue
                 mean, sd = np.array([self._predicted(*one[:3], cavity, kind) for one in drawn]).T
                 spread = np.hypot(sd[:, None], sd[None, :])

@@ -89,7 +89,7 @@ def test_what_is_known_is_filled_in_without_leaving_the_measurement(page: Page) 
     page.wait(lambda: not page.all("[role=dialog]"), "the dialog to be gone")
     page.see("white/red")
     page.keys("k")
-    assert field("part.Y.coil_ohm").get_attribute("value") == "24 to 28"
+    page.wait(lambda: field("part.Y.coil_ohm").get_attribute("value") == "24 to 28", "the figure that was filled in")
     page.keys(Keys.ESCAPE)
     page.wait(lambda: not page.all("[role=dialog]"), "the dialog to be gone")
     page.keys("operates", Keys.ENTER)
@@ -103,7 +103,13 @@ def test_unlabelled_wires_are_told_apart_by_voltages(page: Page) -> None:
     page.keys("camshaft sensor")
     page.wait(lambda: next(b for b in page.all("fieldset button") if b.text == "3"), "the counts").click()
     press(page, "Which wire is which?")
-    volts = {"off": ("0", "0", "0"), "on": ("0.00", "12.3", "5.0"), "load": ("0", "12.3", "4.1"), "joined": ("0.0", "12.3", "4.9")}
+    volts = {
+        "off": ("0", "0", "0"),
+        "on": ("0.00", "12.3", "5.0"),
+        "load": ("0", "12.3", "4.1"),
+        "up": ("-12.3", "0", "-7"),
+        "joined": ("0.0", "12.3", "4.9"),
+    }
     page.find("[data-next]").click()
     outcome = page.find("[data-testid=wires-outcome]")
     for _ in range(12):

@@ -46,7 +46,8 @@ def told(vehicle: SimulatedVehicle, order: tuple[int, ...]) -> tuple[bool, tuple
         look = KINDS[found.asked.kind]
         setup = vehicle.circuit.rest_setup().with_control("key", look.key)
         setup = setup.with_unplugged(frozenset((PART_PLUG,)) if look.unplugged else frozenset())
-        test = Test(look.instrument, f"{PART_PLUG}.{order[found.asked.cavity - 1] + 1}", "BAT.neg", setup)
+        black = "BAT.neg" if look.against == "minus" else "BAT.pos"
+        test = Test(look.instrument, f"{PART_PLUG}.{order[found.asked.cavity - 1] + 1}", black, setup)
         readings.append(
             WireReading(found.asked.cavity, found.asked.kind, vehicle.measure(test.instrument, test.red, test.black, test.setup)[0])
         )

@@ -4491,7 +4491,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "off" | "on" | "load" | "joined";
+            kind: "off" | "on" | "load" | "up" | "joined";
         };
         /**
          * WiresIn

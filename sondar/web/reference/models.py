@@ -108,7 +108,7 @@ class WireReadingIn(Strict):
     """A voltage at a cavity of the plug, harness side, against battery minus."""
 
     cavity: int = Field(ge=1, le=6)
-    kind: Literal["off", "on", "load", "joined"]
+    kind: Literal["off", "on", "load", "up", "joined"]
     entry: str = Field(min_length=1, max_length=40, description="As typed; 'unstable' for a meter that floats.")
 
 

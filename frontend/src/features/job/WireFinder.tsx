@@ -8,11 +8,12 @@ import { Notice } from "../../ui/Notice";
 type Wires = Schema["WiresView"];
 type KindOfLook = Schema["WireReadingIn"]["kind"];
 
-const LOOKS: KindOfLook[] = ["off", "on", "load", "joined"];
+const LOOKS: KindOfLook[] = ["off", "on", "load", "up", "joined"];
 const HEADS: Record<KindOfLook, string> = {
   off: "Key off, plug apart",
   on: "Key on, plug apart",
   load: "Key on, apart, 10 kΩ across",
+  up: "The same against battery +",
   joined: "Key on, plug joined",
 };
 const place = (cavity: number, kind: KindOfLook) => `${cavity}.${kind}`;

@@ -47,7 +47,7 @@ export function FillInDialog(props: { diagnosisId: string; open: boolean; onClos
     },
     onSuccess: (answer) => {
       client.setQueryData(measuringQuery(diagnosisId).queryKey, answer);
-      client.invalidateQueries({ queryKey: ["known", diagnosisId] });
+      client.removeQueries({ queryKey: ["known", diagnosisId] });
       client.invalidateQueries({ queryKey: ["timeline"], refetchType: "none" });
       props.onClose();
     },
