@@ -19,6 +19,7 @@ from benchmarks import (
     solver,
     tables,
     triage,
+    undescribed,
     wires,
     worlds,
 )
@@ -27,7 +28,7 @@ BENCHES = {
     "hidden-faults": hidden_faults.main, "solver": solver.main, "latency": latency.main, "triage": triage.main,
     "archive": archive.main, "crowd": crowd.main, "sealed": sealed.main, "tables": tables.main, "belief": belief.main, "entry": entry.main,
     "worlds": worlds.main, "shared": shared.main, "kills": kills.main, "attacks": attacks.main, "advice": advice.main,
-    "wires": wires.main,
+    "wires": wires.main, "undescribed": undescribed.main,
 }  # fmt: skip
 
 

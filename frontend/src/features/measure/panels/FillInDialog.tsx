@@ -71,8 +71,8 @@ export function FillInDialog(props: { diagnosisId: string; open: boolean; onClos
   return (
     <Dialog.Root open={open} onOpenChange={(now) => !now && props.onClose()}>
       <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 bg-ink/40" />
-        <Dialog.Content className="fixed top-[5%] left-1/2 flex max-h-[90%] w-[min(56rem,96vw)] -translate-x-1/2 flex-col rounded-sm bg-paper p-5 shadow-xl">
+        <Dialog.Overlay className="fixed inset-0 z-20 bg-ink/40" />
+        <Dialog.Content className="fixed z-20 top-[5%] left-1/2 flex max-h-[90%] w-[min(56rem,96vw)] -translate-x-1/2 flex-col rounded-sm bg-paper p-5 shadow-xl">
           <Dialog.Title className="text-xl">What is known of this circuit</Dialog.Title>
           <Dialog.Description className="mb-2 text-soft">
             From a sheet, or seen at the vehicle. A figure may be a range (7 to 8). Readings stay as they are.
@@ -90,7 +90,7 @@ export function FillInDialog(props: { diagnosisId: string; open: boolean; onClos
                 rows.length === 0 ? null : (
                   <section key={title} aria-label={title} className="mb-4">
                     <h3 className="mb-1 text-base font-[650]">{title}</h3>
-                    <div className="grid gap-x-6 gap-y-2 sm:grid-cols-2">
+                    <div className="grid items-end gap-x-6 gap-y-2 sm:grid-cols-2">
                       {rows.map((item) => (
                         <Field
                           key={placeOf(item)}
