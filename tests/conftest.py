@@ -31,14 +31,6 @@ AMBIENT_TEXT = (LIBRARY / "ambient-temperature.yaml").read_text(encoding="utf-8"
 LATCH_TEXT = (ROOT / "tests" / "circuits" / "tailgate-latch.yaml").read_text(encoding="utf-8")
 
 
-@pytest.hookimpl(tryfirst=True)
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """One process takes all that is done in the browser, with one application and one Chromium; the other takes the rest file by file."""
-    for item in items:
-        inside = item.path.relative_to(ROOT / "tests").parts
-        item.add_marker(pytest.mark.xdist_group("browser" if inside[0] == "browser" else "/".join(inside)))
-
-
 def circuit_of(text: str) -> Circuit:
     """A circuit from its file's text."""
     return Circuit(load_circuit_text(text))
