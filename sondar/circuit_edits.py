@@ -33,6 +33,8 @@ FIGURES = {
     "r25_ohm": ("Resistance at 25 °C", "Ω"), "total_ohm": ("Track resistance", "Ω"), "draw_a": ("Current drawn", "A"), "rating_a": ("Rating", "A"),
 }  # fmt: skip
 LONGEST = 80
+PIN = "pin "
+"""How the field of a cavity's own number begins: ``pin 3``."""
 
 
 @dataclass(frozen=True)
@@ -72,12 +74,12 @@ def known_of(text: str) -> list[Known]:
                 Known("part", name, title, field, label, unit, str(value), field in FIGURES and as_range(field, value) is not None)
             )
     for name, connector in data.get("connectors", {}).items():
+        of = str(connector.get("title") or name)
         for field, (label, unit) in FIELDS["connector"].items():
-            found.append(
-                Known(
-                    "connector", name, str(connector.get("title") or name), field, label, unit, str(connector.get(field, "")), False
-                )
-            )
+            found.append(Known("connector", name, of, field, label, unit, str(connector.get(field, "")), False))
+        for cavity in connector["cavities"]:
+            pin = str(connector.get("pins", {}).get(cavity, ""))
+            found.append(Known("connector", name, of, f"{PIN}{cavity}", f"Pin number at cavity {cavity}", "", pin, False))
     for name, wire in data.get("wires", {}).items():
         for field, (label, unit) in FIELDS["wire"].items():
             found.append(
@@ -119,6 +121,8 @@ def filled_in(text: str, fills: Sequence[Fill]) -> tuple[CircuitDocument, str, s
 def _fill(data: Any, fill: Fill) -> str:
     things = data.get(SECTION[fill.kind], {})
     thing = things.get(fill.id)
+    if fill.kind == "connector" and thing is not None and fill.field.startswith(PIN):
+        return _fill_pin(thing, fill)
     allowed = {**FIELDS[fill.kind], **(FIGURES if fill.kind == "part" else {})}
     if (
         thing is None
@@ -143,6 +147,19 @@ def _fill(data: Any, fill: Fill) -> str:
     return f"{fill.id} {label.lower()} {value or 'taken away'}{f' {unit}' if value and unit else ''}"
 
 
+def _fill_pin(connector: Any, fill: Fill) -> str:
+    cavity, value = fill.field.removeprefix(PIN), fill.value.strip()
+    if cavity not in connector["cavities"]:
+        raise InvalidError("Not filled in", f"connector {fill.id} has no cavity {cavity}")
+    pins = connector.setdefault("pins", {})
+    pins.pop(cavity, None)
+    if value:
+        pins[cavity] = value
+    elif not pins:
+        del connector["pins"]
+    return f"{fill.id} cavity {cavity} pin {value or 'taken away'}"
+
+
 def _plain(value: str, label: str) -> str:
     try:
         as_range("coil_ohm", value)
@@ -153,5 +170,5 @@ def _plain(value: str, label: str) -> str:
 
 def _place(fills: Sequence[Fill], problem: FieldProblem) -> int:
     """Which of the fills a problem of the whole document is about; the first if it cannot be told."""
-    path = problem.field
+    path = problem.field.replace(".pins.", f".{PIN}")
     return next((index for index, fill in enumerate(fills) if f"{fill.id}.{fill.field}" in path), 0)

@@ -72,6 +72,18 @@ def test_what_cannot_be_filled_in_is_said_at_its_place(fill: Fill, words: str) -
     assert caught.value.detail
 
 
+def test_a_pin_has_the_number_of_the_vehicle_and_readings_keep_the_cavity() -> None:
+    document, text, said = filled_in(VALVE, [Fill("connector", "X1", "pin 3", "57")])
+    circuit = Circuit(document)
+    assert said == "X1 cavity 3 pin 57"
+    assert circuit.point("X1.3").title == "Module plug X1, cavity 3 (pin 57), wire side"
+    assert next(one.value for one in known_of(text) if one.field == "pin 3" and one.id == "X1") == "57"
+    assert load_circuit_text(filled_in(text, [Fill("connector", "X1", "pin 3", "")])[1]) == load_circuit_text(VALVE)
+    for wrong in (Fill("connector", "X1", "pin 9", "57"), Fill("connector", "X1", "pin 3", "fifty seven")):
+        with pytest.raises(InvalidError):
+            filled_in(VALVE, [wrong])
+
+
 def test_taking_a_colour_away_is_possible() -> None:
     coloured = filled_in(VALVE, [Fill("wire", "W1", "colour", "red")])[1]
     assert load_circuit_text(filled_in(coloured, [Fill("wire", "W1", "colour", "")])[1]) == load_circuit_text(VALVE)

@@ -326,7 +326,8 @@ def _element(circuit: Circuit, edge: _Edge, x: int, top: float, bottom: float, u
     if isinstance(part, Wire):
         detail = " ".join(filter(None, [part.colour, f"{part.gauge_mm2:g} mm²"]))
     elif isinstance(part, Contact):
-        label, detail, connector = f"{part.connector}·{part.cavity}", "", part.connector
+        pin = circuit.document.connectors[part.connector].pins.get(part.cavity, "")
+        label, detail, connector = f"{part.connector}·{part.cavity}", f"pin {pin}" if pin else "", part.connector
     elif isinstance(part, Fuse):
         detail = f"{part.rating_a:g} A"
     elif isinstance(part, Relay):

@@ -275,7 +275,8 @@ class Circuit:
         for connector_id, connector in self.document.connectors.items():
             for cavity in () if connector.restraint else connector.cavities:
                 ref = f"{connector_id}.{cavity}"
-                label = f"{connector.title or 'Connector'} {connector_id}, cavity {cavity}"
+                pin = f" (pin {connector.pins[cavity]})" if cavity in connector.pins else ""
+                label = f"{connector.title or 'Connector'} {connector_id}, cavity {cavity}{pin}"
                 when = "any" if connector.back_probe else "unplugged"
                 far = "any" if connector.inline and connector.back_probe else "unplugged"
                 side = "far side" if connector.inline else "part side"

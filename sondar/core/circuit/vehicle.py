@@ -181,7 +181,7 @@ def _both(section: str, one: Any, other: Any) -> Any:
             name: list(dict.fromkeys([*behind(one.cavities.get(name)), *behind(other.cavities.get(name))])) or None
             for name in [*one.cavities, *(c for c in other.cavities if c not in one.cavities)]
         }
-        return one.model_copy(update={"cavities": cavities})
+        return one.model_copy(update={"cavities": cavities, "pins": {**one.pins, **other.pins}})
     if section == "modules":
         return one.model_copy(update={"answers": [*one.answers, *(c for c in other.answers if c not in one.answers)]})
     if section in ("codes", "symptoms"):
@@ -218,7 +218,7 @@ def _disagreements(vehicle: VehicleDocument, circuits: Mapping[str, CircuitDocum
 def _agree(section: str, one: Any, other: Any) -> bool:
     """A connector may carry more in one circuit than in another, a control may need more, a symptom or code may have more causes there."""
     blank = {
-        "connectors": {"cavities": {}}, "modules": {"answers": []}, "controls": {"requires": {}, "excludes": {}, "needs": {}},
+        "connectors": {"cavities": {}, "pins": {}}, "modules": {"answers": []}, "controls": {"requires": {}, "excludes": {}, "needs": {}},
         "codes": {"sets": [], "faults": []}, "symptoms": {"sets": [], "faults": []},
     }.get(section, {})  # fmt: skip
     return bool(one.model_copy(update=blank) == other.model_copy(update=blank))

@@ -114,7 +114,7 @@ export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; ci
   // A refused entry comes back into the field: nothing typed is lost.
   useEffect(() => {
     const refused = queue.refused?.reading;
-    if (refused) entry.current?.fill({ text: refused.entry, note: refused.note ?? "" });
+    if (refused) entry.current?.restore({ text: refused.entry, note: refused.note ?? "" });
   }, [queue.refused]);
   useEffect(() => input.current?.focus(), []);
 

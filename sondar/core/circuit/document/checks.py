@@ -164,6 +164,8 @@ def _wiring_problems(document: CircuitDocument) -> Iterator[FieldProblem]:
         if part.module is not None and part.module not in document.modules:
             yield FieldProblem(("parts", part_id, "module"), f"no module '{part.module}' under 'modules'")
     for connector_id, connector in document.connectors.items():
+        for cavity in connector.pins.keys() - connector.cavities.keys():
+            yield FieldProblem(("connectors", connector_id, "pins", cavity), f"the connector has no cavity {cavity}")
         for cavity, target in connector.cavities.items():
             path = ("connectors", connector_id, "cavities", cavity)
             if f"{connector_id}.{cavity}" not in used:

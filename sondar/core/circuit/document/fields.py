@@ -4,14 +4,15 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from typing import Literal, Self
+from typing import Annotated, Literal, Self
 
-from pydantic import Field, model_validator
+from pydantic import Field, StringConstraints, model_validator
 
 from sondar.core.circuit.families import AnyPart, Wire
 from sondar.core.circuit.families.base import ActiveWhen, Fields, NonNegative, Quantity, normalised
 from sondar.core.limits.document import Limit
 
+PinNumber = Annotated[str, StringConstraints(pattern=r"^[A-Za-z0-9._-]{1,8}$")]
 IDENTIFIER = r"^[A-Za-z][A-Za-z0-9_-]*$"
 KEY_VALUES = ("off", "on", "run")
 CODE_FORM = re.compile(r"[PCBU][0-3][0-9A-F]{3}(-[0-9A-F]{2})?")
@@ -61,6 +62,10 @@ class Connector(Fields):
     restraint: bool = Field(False, description="Airbag or pretensioner circuit: no probe ever goes there.")
     cavities: dict[str, str | list[str] | None] = Field(
         description="Cavity -> terminal(s) of the part behind it; leave empty for an in-line connector."
+    )
+    pins: dict[str, PinNumber] = Field(
+        default_factory=dict,
+        description="Cavity -> its number on the vehicle's own plug, where that differs; readings keep the cavity.",
     )
 
 

@@ -14,6 +14,8 @@ export interface Entry {
 /** What others may do to the text being entered. */
 export interface EntryHandle {
   fill: (entry: Partial<Entry>) => void;
+  /** Bring something back that was not taken, unless something else is being typed by now. */
+  restore: (entry: Partial<Entry>) => void;
   clear: () => void;
   addNote: (text: string) => void;
 }
@@ -55,6 +57,7 @@ export function EntryField(props: Props) {
     ref,
     () => ({
       fill: (given) => setEntry((now) => ({ ...now, ...given })),
+      restore: (given) => setEntry((now) => (now.text === "" ? { ...now, ...given } : now)),
       clear: () => setEntry(NOTHING),
       addNote: (text) => setEntry((now) => ({ ...now, note: now.note ? `${now.note}; ${text}` : text })),
     }),

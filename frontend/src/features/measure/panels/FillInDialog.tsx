@@ -61,7 +61,14 @@ export function FillInDialog(props: { diagnosisId: string; open: boolean; onClos
   const sections: [string, Known[]][] = [
     ["Figures of the parts", figures],
     ["Colours and cross-sections", items.filter((item) => item.kind === "wire" && item.field !== "length_m")],
-    ["Names and places", items.filter((item) => item.kind !== "wire" && item.unit === "")],
+    [
+      "Pin numbers of the vehicle's own plugs",
+      items.filter((item) => item.kind === "connector" && item.field.startsWith("pin ")),
+    ],
+    [
+      "Names and places",
+      items.filter((item) => item.kind !== "wire" && item.unit === "" && !item.field.startsWith("pin ")),
+    ],
     [
       "Lengths and minutes",
       items.filter((item) => item.field === "length_m" || (item.kind === "connector" && item.unit !== "")),
