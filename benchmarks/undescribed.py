@@ -2,7 +2,7 @@
 
 The truth is drawn apart from what judges it: a typical circuit whose every open figure is drawn over the whole of its range, wires of any
 length, and in 30 % a structure that the template does not have (an input pulled the other way, a pull resistor ten times off, a supply
-that is permanent, a return that goes to ground beside the module). Faults come from the trade's list (``catalogue``). A technician does what
+that is permanent, a return that goes to ground beside the module, too). Faults come from the trade's list (``catalogue``). A technician does what
 is proposed, once with the typical circuit and once with the published figures filled in. Run: ``./run bench undescribed``
 (``--cases 600 --seed 1``).
 """
@@ -79,7 +79,8 @@ def _other_structure(data: dict[str, Any], rng: np.random.Generator) -> str:
     if way == "permanent supply":
         data["parts"]["IGN"]["closed_when"] = {"key": ["off", "on", "run"]}
     elif way == "return to ground":
-        returns[rng.integers(len(returns))]["from"] = "G2.stud"
+        back = returns[rng.integers(len(returns))]
+        data["wires"]["WG"] = {**back, "from": back["to"], "to": "G2.stud"}
     else:
         part = inputs[rng.integers(len(inputs))]
         if way == "pull the other way":
