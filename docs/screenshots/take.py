@@ -20,7 +20,7 @@ from tests.browser.conftest import CALL, FLAGS
 
 SITE = f"http://127.0.0.1:{os.environ.get('SONDAR_PORT', '8000')}"
 FOLDER = Path(__file__).parent
-SIZES = {"upright": (800, 1280), "phone": (390, 844)}
+SIZES = {"upright": (800, 1280)}
 
 
 def size(driver: WebDriver, width: int, height: int) -> None:

@@ -43,7 +43,7 @@ class FoundCode:
 
 
 def codes_by(_computed: Computed, said: str) -> list[FoundCode]:
-    """Codes by number as people say it, or by words."""
+    """Codes by number as people say it, or by words; where no code has them all, those nearest to what was said."""
     held = generic_codes()
     understood = held.understand(said)
     if understood:
@@ -58,7 +58,7 @@ def codes_by(_computed: Computed, said: str) -> list[FoundCode]:
             )
             for one in understood
         ]
-    return [FoundCode(item.code, None, "", True, item, "") for item in held.search(said, MOST_CODES)]
+    return [FoundCode(item.code, None, "", True, item, "") for item in held.search(said, MOST_CODES) or held.nearest(said)]
 
 
 def code_page(_computed: Computed, code: str) -> tuple[FoundCode, dict[str, str], str]:

@@ -188,3 +188,8 @@ def test_an_order_that_is_none_is_refused(client: FlaskClient) -> None:
     answer = measure(client, job_id, template="hall-three-wire", order=[1, 1, 2])
     assert answer.status_code == 422
     assert answer.json["errors"][0]["field"] == "order"
+
+
+def test_a_scan_tools_own_text_leads_to_what_is_nearest(client: FlaskClient) -> None:
+    found = get(client, "/codes", q="Left front wheel speed sensor supply broken wire")["codes"]
+    assert found[0]["code"] == "C0032"

@@ -53,7 +53,7 @@ export default function CodePage() {
           </Row>
           {page.circuit && (
             <Row name="Typical circuit">
-              {page.circuit}. On a job with this code it is measured with one tap.
+              {page.circuit}. On a job with this code it is measured in two taps.
             </Row>
           )}
           {page.companions.length > 0 && (

@@ -64,9 +64,9 @@ export function WireFinder(props: {
       aria-label="Which wire is which"
     >
       <p className="mb-2 text-sm">
-        Black probe on battery minus, red probe at the cavity on the harness side, by voltage only: no ohms
-        and no lamp before it is known what is electronic. Caution: no probe at yellow restraint plugs and
-        orange high-voltage plugs.
+        Black probe on battery minus (against battery + only where it is asked for), red probe at the cavity
+        on the harness side, by voltage only: no ohms and no lamp before it is known what is electronic.
+        Caution: no probe at yellow restraint plugs and orange high-voltage plugs.
       </p>
       {trouble && (
         <Notice tone="problem">
