@@ -16,6 +16,8 @@ from sondar.core.diagnosis.judge import TRIES
 from sondar.core.diagnosis.pairs import ranked_together
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.ranking import Ranking, evaluate
+from sondar.core.diagnosis.variants import Way, considered, offered, weigh
+from sondar.core.errors import UnknownReferenceError
 from sondar.core.instruments import INSTRUMENTS, sensible_tests
 from sondar.core.instruments.base import Test
 from sondar.core.instruments.reading import Reading
@@ -97,7 +99,7 @@ def follow(predictor: Predictor, case: Case, choose: Choose, limit: int = LIMIT,
 
 def follow_vehicle(
     predictor: Predictor, vehicle: SimulatedVehicle, hidden: Sequence[frozenset[str]], choose: Choose, limit: int = LIMIT,
-    wrong_point: float = 0.0, seed: int = 0, present: float = 1.0,
+    wrong_point: float = 0.0, seed: int = 0, present: float = 1.0, ways: Sequence[Way] = (),
 ) -> Outcome:  # fmt: skip
     """Carry a policy to its call.
 
@@ -107,6 +109,7 @@ def follow_vehicle(
         hidden: per fault of the vehicle the units of which any one named is right; none for a healthy one.
         wrong_point: chance that a probe is put on another reachable point.
         present: chance that the fault is there while reading, as the technician has been told.
+        ways: other ways in which the circuit may be built; one is taken for the drawing when it is offered.
     """
     circuit = predictor.circuit
     true = frozenset[str]().union(*hidden)
@@ -128,6 +131,11 @@ def follow_vehicle(
             )  # far from a diagnosis: the fixed order needs no plan
         else:
             plan, together = ranked_together(predictor, belief, readings, situation)
+        weighed = weigh(predictor, belief, ways, readings)
+        if (other := offered(weighed)) is not None:
+            predictor, circuit, ways = other.way.predictor, other.way.predictor.circuit, ()
+            continue
+        plan = considered(predictor, belief, plan, situation, weighed)
         done = plan.settled if choose is by_plan else plan.certainty >= situation.decision_threshold
         test = None if done or len(readings) >= limit else choose(predictor, plan, belief, situation)
         if test is None:
@@ -147,7 +155,11 @@ def follow_vehicle(
         if slips.random() < wrong_point and INSTRUMENTS[test.instrument].probes:
             others = [p.ref for p in circuit.points.values() if p.reachable(test.setup) and p.ref not in (test.red, test.black)]
             red = str(slips.choice(others))
-        value, word = vehicle.measure(test.instrument, red, test.black, test.setup)
+        try:
+            value, word = vehicle.measure(test.instrument, red, test.black, test.setup)
+        except UnknownReferenceError as error:  # the drawing has it, this vehicle does not
+            situation = replace(situation, refused=situation.refused | {error.name}, done=situation.done | {test})
+            continue
         digits = vehicle.conditions.decimals if INSTRUMENTS[test.instrument].accuracy_of == "volts" else -1
         readings.append(Reading(str(len(readings)), test, value, word, 0.5 * 10.0**-digits if digits >= 0 else 0.0, present))
         places = {circuit.point(ref).place for ref in (test.red, test.black)}

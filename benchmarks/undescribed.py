@@ -1,8 +1,9 @@
 """Vehicles that nobody has described: how far typical circuits carry, and what knowing the published figures is worth.
 
 The truth is drawn apart from what judges it: a typical circuit whose every open figure is drawn over the whole of its range, wires of any
-length, and in 30 % a structure that the template does not have (an input pulled the other way, a pull resistor ten times off, a supply
-that is permanent, a return that goes to ground beside the module, too). Faults come from the trade's list (``catalogue``). A technician does what
+length, and in 30 % another structure than the one drawn: half of these one of the variants that the file knows, the rest something no
+file knows of (a pull resistor ten times off, a return that goes to ground beside the module, too, a resistor in a signal line, a second
+load on it). Faults come from the trade's list (``catalogue``). A technician does what
 is proposed, once with the typical circuit and once with the published figures filled in. Run: ``./run bench undescribed``
 (``--cases 600 --seed 1``).
 """
@@ -23,11 +24,13 @@ from benchmarks.catalogue import troubles
 from benchmarks.technician import Outcome, by_plan, follow_vehicle
 from benchmarks.worlds import LIMIT, TOOLS, RealVehicle, is_seen, lower_bound, upper_bound
 from sondar.code_library import circuit_templates
-from sondar.core.circuit.document.checks import read_document
+from sondar.core.circuit.document.checks import read_document, variants_of
 from sondar.core.circuit.document.fields import CircuitDocument
+from sondar.core.circuit.document.variants import patched
 from sondar.core.circuit.families.doubts import as_range
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.predictions import Predictor
+from sondar.core.diagnosis.variants import Way
 from sondar.core.errors import SondarError
 from sondar.core.templates import MODULE_PLUG, circuit_document
 from sondar.simulators.vehicle import Conditions, SimulatedVehicle
@@ -47,7 +50,7 @@ class Case:
     units: frozenset[str]
     vehicle: SimulatedVehicle
     typical: CircuitDocument
-    published: CircuitDocument
+    published: dict[str, Any]
 
 
 def _figures(data: dict[str, Any]) -> dict[tuple[str, str], tuple[float, float]]:
@@ -59,12 +62,18 @@ def _figures(data: dict[str, Any]) -> dict[tuple[str, str], tuple[float, float]]
     return found
 
 
-def _other_structure(data: dict[str, Any], rng: np.random.Generator) -> str:
-    """Change the structure of a circuit into one that the template does not have; what was done, empty if nothing could be."""
+def _other_structure(data: dict[str, Any], rng: np.random.Generator) -> tuple[str, dict[str, Any]]:
+    """A circuit built otherwise than drawn: half the time one of the usual other ways, else one that no file knows of.
+
+    Returns what is different, empty if nothing could be, and the data.
+    """
+    usual = list(data.get("variants", {}))
+    if usual and rng.random() < 0.5:
+        name = str(rng.choice(usual))
+        return name, patched(data, data["variants"][name])
+    data = patched(data, {})
     inputs = [part for part in data["parts"].values() if part["family"] == "module_input" and part.get("supply_v", 5) in (5, 12)]
-    ways = ["pull the other way", "pull ten times off"] if inputs else []
-    if "IGN" in data["parts"]:
-        ways.append("permanent supply")
+    ways = ["outside: pull ten times off"] if inputs else []
     cavities = data.get("connectors", {}).get(MODULE_PLUG, {}).get("cavities", {})
     returns = [
         wire
@@ -72,22 +81,39 @@ def _other_structure(data: dict[str, Any], rng: np.random.Generator) -> str:
         if str(cavities.get(wire["from"].removeprefix(f"{MODULE_PLUG}."), "")).endswith(".gnd")
     ]
     if returns:
-        ways.append("return to ground")
+        ways.append("outside: return to ground")
+    signals = [
+        name
+        for name, wire in data["wires"].items()
+        if wire["from"] in _signal_ends(cavities) or wire["to"] in _signal_ends(cavities)
+    ]
+    if signals:
+        ways += ["outside: resistor in the line", "outside: second load on the line"]
     if not ways:
-        return ""
+        return "", data
     way = str(rng.choice(ways))
-    if way == "permanent supply":
-        data["parts"]["IGN"]["closed_when"] = {"key": ["off", "on", "run"]}
-    elif way == "return to ground":
+    if way.endswith("return to ground"):
         back = returns[rng.integers(len(returns))]
         data["wires"]["WG"] = {**back, "from": back["to"], "to": "G2.stud"}
-    else:
+    elif way.endswith("ten times off"):
         part = inputs[rng.integers(len(inputs))]
-        if way == "pull the other way":
-            part["pull"] = "down" if part["pull"] == "up" else "up"
+        part["pull_ohm"] = float(part["pull_ohm"]) * float(rng.choice([0.1, 10.0]))
+    else:
+        name = signals[rng.integers(len(signals))]
+        wire = data["wires"][name]
+        ohms = float(10.0 ** rng.uniform(1.5, 3.7))
+        data["parts"]["RX"] = {"family": "resistor", "title": "Not on the drawing", "resistance_ohm": ohms}
+        if way.endswith("in the line"):
+            data["wires"]["WX"] = {**wire, "from": "RX.2"}
+            data["wires"][name] = {**wire, "to": "RX.1"}
         else:
-            part["pull_ohm"] = float(part["pull_ohm"]) * float(rng.choice([0.1, 10.0]))
-    return way
+            data["wires"]["WX"] = {**wire, "to": "RX.1"}
+            data["joins"] = [*data["joins"], ["RX.2", "chassis"]]
+    return way, data
+
+
+def _signal_ends(cavities: dict[str, Any]) -> set[str]:
+    return {f"{MODULE_PLUG}.{cavity}" for cavity, target in cavities.items() if str(target).endswith(".pin")}
 
 
 def draw(template: str, rng: np.random.Generator) -> Case:
@@ -101,12 +127,16 @@ def draw(template: str, rng: np.random.Generator) -> Case:
             published["parts"][name][field] = f"{figure * (1 - KNOWN_TO):.6g} to {figure * (1 + KNOWN_TO):.6g}"
         for wire in true["wires"].values():
             wire["length_m"] *= float(10.0 ** rng.uniform(-0.5, 0.5))
-        structure = _other_structure(true, rng) if rng.random() < OTHER_STRUCTURE else ""
+        structure = ""
+        if rng.random() < OTHER_STRUCTURE:
+            structure, true = _other_structure(true, rng)
         described = read_document(circuit_document(item, {"make": "Brigg"}))
         document = read_document(true)
         listed = troubles(Circuit(document))
         weights = np.array([trouble.weight for trouble in listed])
         trouble = listed[int(rng.choice(len(listed), p=weights / weights.sum()))]
+        if not trouble.units & set(Circuit(described).units):
+            continue  # a part that no description has: that the place is off the drawing is another benchmark
         changes = trouble.draw(rng)
         real = RealVehicle(document, trouble.paths)
         try:
@@ -118,26 +148,43 @@ def draw(template: str, rng: np.random.Generator) -> Case:
         places = [next(f.id for f in real.faults.values() if f.part == part) for part in sorted(parts & set(real.parts))]
         conditions = Conditions(volt_gain=float(rng.uniform(0.99, 1.01)), lead_ohm=float(rng.uniform(0.0, 0.3)))
         vehicle = SimulatedVehicle(real, [], int(rng.integers(1 << 30)), changes, places, conditions)
-        return Case(template, structure, trouble.kind, trouble.units, vehicle, described, read_document(published))
+        return Case(template, structure, trouble.kind, trouble.units, vehicle, described, published)
 
 
-def run_template(task: tuple[str, int, int]) -> list[tuple[str, bool, dict[str, Outcome]]]:
+def ways_of(data: dict[str, Any]) -> list[Way]:
+    """Other ways in which a circuit may be built, as its file has them."""
+    return [
+        Way(name, variant.title, variant.share, Predictor(Circuit(document), instruments=TOOLS))
+        for name, (variant, document) in variants_of(data).items()
+    ]
+
+
+def run_template(task: tuple[str, int, int]) -> list[tuple[str, str, dict[str, Outcome]]]:
     """All cases of one kind of circuit: what was done to its structure, and the outcome by what was known."""
     template, count, seed = task
     rng = np.random.default_rng([seed, *template.encode()])
     typical = Predictor(
         Circuit(read_document(circuit_document(circuit_templates()[template], {"make": "Brigg"}))), instruments=TOOLS
     )
+    ways = ways_of(circuit_document(circuit_templates()[template], {"make": "Brigg"}))
     rows = []
     for _ in range(count):
         case = draw(template, rng)
-        published = Predictor(Circuit(case.published), instruments=TOOLS)
+        published = Predictor(Circuit(read_document(case.published)), instruments=TOOLS)
         found = {
-            known: follow_vehicle(predictor, case.vehicle, [case.units], by_plan, LIMIT)
-            for known, predictor in (("typical circuit", typical), ("published figures", published))
+            known: follow_vehicle(predictor, case.vehicle, [case.units], by_plan, LIMIT, ways=others)
+            for known, predictor, others in (
+                ("typical circuit", typical, ways),
+                ("published figures", published, ways_of(case.published)),
+            )
         }
-        rows.append((f"{template} {case.kind}", bool(case.structure), found))
+        rows.append((f"{template} {case.kind}", case.structure, found))
     return rows
+
+
+def kind_of(structure: str) -> str:
+    """Whether the vehicle was built as drawn, in a way that the file knows, or otherwise."""
+    return "as drawn" if not structure else "off the drawing" if structure.startswith("outside") else "a known variant"
 
 
 def table(outcomes: list[Outcome]) -> dict[str, object]:
@@ -171,11 +218,11 @@ def main() -> None:
             for name, other, found in done:
                 for known, outcome in found.items():
                     by_knowledge[known].append(outcome)
-                    by_knowledge[f"{known}, {'other structure' if other else 'as the template'}"].append(outcome)
+                    by_knowledge[f"{known}, {kind_of(other)}"].append(outcome)
                     if arguments.list and not outcome.right:
                         state = "WRONG" if outcome.condemns else "cleared" if outcome.cleared else "open"
                         print(
-                            f"{known}: {name}{' (other structure)' if other else ''}: {state} {'+'.join(outcome.called)}",
+                            f"{known}: {name}{f' ({other})' if other else ''}: {state} {'+'.join(outcome.called)}",
                             flush=True,
                         )
     for known in sorted(by_knowledge):

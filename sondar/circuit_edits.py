@@ -14,12 +14,13 @@ from ruamel.yaml import YAML
 
 from sondar.circuit_files import load_circuit_text
 from sondar.core.circuit.document.fields import CircuitDocument
+from sondar.core.circuit.document.variants import SECTIONS, patched
 from sondar.core.circuit.families.doubts import USUAL, as_range
 from sondar.core.colours import colour_of
 from sondar.core.errors import CircuitDocumentError, FieldProblem, InvalidError, QuantityError
 from sondar.yaml_text import load_yaml
 
-Kind = Literal["part", "wire", "connector"]
+Kind = Literal["part", "wire", "connector", "variant"]
 SECTION = {"part": "parts", "wire": "wires", "connector": "connectors"}
 FIELDS: dict[str, dict[str, tuple[str, str]]] = {
     "wire": {"colour": ("Colour", ""), "gauge_mm2": ("Cross-section", "mm²"), "length_m": ("Length", "m")},
@@ -118,7 +119,24 @@ def filled_in(text: str, fills: Sequence[Fill]) -> tuple[CircuitDocument, str, s
     return document, made, "; ".join(said)
 
 
+def _take(data: Any, fill: Fill) -> str:
+    """Take a variant for the way this vehicle is built: the drawing becomes it, and there are no others any more."""
+    variant = data.get("variants", {}).get(fill.id)
+    if variant is None:
+        raise InvalidError(
+            "Not filled in", f"the circuit has no variant '{fill.id}': {', '.join(data.get('variants', {})) or 'it has none'}"
+        )
+    changed = patched(data, variant)
+    for section in SECTIONS:
+        if section in changed:
+            data[section] = changed[section]
+    del data["variants"]
+    return f"built otherwise: {variant['title']}"
+
+
 def _fill(data: Any, fill: Fill) -> str:
+    if fill.kind == "variant":
+        return _take(data, fill)
     things = data.get(SECTION[fill.kind], {})
     thing = things.get(fill.id)
     if fill.kind == "connector" and thing is not None and fill.field.startswith(PIN):

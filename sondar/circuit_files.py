@@ -14,8 +14,8 @@ from typing import Any, TypeVar
 from ruamel.yaml import YAML
 from ruamel.yaml.comments import CommentedMap, CommentedSeq
 
-from sondar.core.circuit.document.checks import read_document
-from sondar.core.circuit.document.fields import CircuitDocument
+from sondar.core.circuit.document.checks import read_document, variants_of
+from sondar.core.circuit.document.fields import CircuitDocument, Variant
 from sondar.core.circuit.network import Circuit
 from sondar.core.circuit.vehicle import VehicleDocument, VehicleNetwork, read_vehicle
 from sondar.core.circuit_review import problems_of, warnings_of
@@ -54,6 +54,15 @@ def load_circuit_text(text: str) -> CircuitDocument:
         return document
 
     return load_document(text, read)
+
+
+def variants_in(text: str) -> dict[str, tuple[Variant, CircuitDocument]]:
+    """The variants of a circuit file, each with the document as it is then.
+
+    Raises:
+        CircuitFileError: not YAML, or not a circuit.
+    """
+    return load_document(text, lambda data: variants_of(data) if isinstance(data, Mapping) else {})
 
 
 def former_names_in(text: str) -> list[FieldProblem]:

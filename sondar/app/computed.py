@@ -15,12 +15,14 @@ from typing import Any, TypeVar
 import cachetools
 import numpy as np
 
-from sondar.circuit_files import load_circuit_text, load_vehicle_text
+from sondar.circuit_files import load_circuit_text, load_vehicle_text, variants_in
+from sondar.core.circuit.document.fields import CircuitDocument
 from sondar.core.circuit.network import Circuit
 from sondar.core.circuit.vehicle import VehicleNetwork
 from sondar.core.diagnosis.costs import Situation
 from sondar.core.diagnosis.predictions import TEMPERATURE_SD, Predictor
 from sondar.core.diagnosis.ranking import candidate_setups
+from sondar.core.diagnosis.variants import Way
 from sondar.core.instruments import ORDINARY
 from sondar.core.instruments.base import Test
 from sondar.core.triage.model import TriageModel
@@ -109,6 +111,7 @@ class Computed:
     later: Callable[[Hashable, Callable[[], None]], None] = lambda _name, _work: None
     _circuits: Cache = field(default_factory=lambda: Cache(200))
     _predictors: Cache = field(default_factory=lambda: Cache(40, MOST_BYTES))
+    _ways: Cache = field(default_factory=lambda: Cache(200))
     _triage: Cache = field(default_factory=lambda: Cache(12))
 
     def circuit(self, version: CircuitVersion) -> Circuit:
@@ -124,6 +127,23 @@ class Computed:
         return self._predictors.get(
             key, lambda: Predictor(self.circuit(version), temperature_c, chosen, temperature_sd=temperature_sd)
         )
+
+    def ways(
+        self, version: CircuitVersion, temperature_c: float, tools: Iterable[str] = ORDINARY, temperature_sd: float = TEMPERATURE_SD
+    ) -> tuple[Way, ...]:
+        """Other ways in which a circuit version may be built, each with its predictor."""
+        if not self.circuit(version).document.variants:
+            return ()
+        chosen = tuple(sorted(tools))
+        documents = self._ways.get(version.id, lambda: variants_in(version.source_text))
+
+        def made(name: str, document: CircuitDocument) -> Predictor:
+            key = (version.id, name, temperature_c, chosen, temperature_sd)
+            return self._predictors.get(
+                key, lambda: Predictor(Circuit(document), temperature_c, chosen, temperature_sd=temperature_sd)
+            )
+
+        return tuple(Way(name, one.title, one.share, made(name, document)) for name, (one, document) in documents.items())
 
     def triage_model(self, model: VehicleModel | None, versions: Mapping[str, CircuitVersion]) -> TriageModel | None:
         """Triage model of a vehicle model with these circuits (by slug); None if there is none or one of its circuits is missing."""

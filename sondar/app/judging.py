@@ -23,6 +23,7 @@ from sondar.core.diagnosis.expected_values import expected_values
 from sondar.core.diagnosis.judge import Judgement
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.ranking import candidate_setups, evaluate
+from sondar.core.diagnosis.variants import Way
 from sondar.core.diagnosis.waveform import waveform_of
 from sondar.core.errors import ConflictError, FieldProblem, InvalidError, UnknownReferenceError, invalid
 from sondar.core.former_names import current_id, current_word
@@ -104,6 +105,14 @@ def predictor_of(computed: Computed, case: Case) -> Predictor:
     return computed.predictor(case.version, case.job.temperature_c, map(current_id, case.workshop.tools), known_to)
 
 
+def ways_of(computed: Computed, case: Case) -> tuple[Way, ...]:
+    """Other ways in which a case's circuit may be built; none are worked out before anything has been read."""
+    if not case.valid or case.repairs:
+        return ()
+    known_to = job_record.temperature_sd(case.answers)
+    return computed.ways(case.version, case.job.temperature_c, map(current_id, case.workshop.tools), known_to)
+
+
 def reading_of(predictor: Predictor, stored: evidence.StoredReading) -> Reading:
     """A stored reading as the engine takes it; former names of instruments and words are read as those of today."""
     setup = predictor.circuit.setup(stored.controls, frozenset(stored.unplugged), stored.temperature_c)
@@ -152,7 +161,7 @@ def situation_of(case: Case, predictor: Predictor, readings: Sequence[Reading]) 
 def judge_case(computed: Computed, case: Case, meter: bool) -> Measuring:
     """Judge a case; ``meter`` says whether one is connected."""
     predictor = predictor_of(computed, case)
-    found, readings = judged(case, predictor)
+    found, readings = judged(case, predictor, ways=ways_of(computed, case))
     carried = ["Prior probabilities from the triage"] if case.diagnosis.triage_prior else []
     return Measuring(
         case, predictor, found, limits_card(predictor.circuit, readings, case.job.temperature_c),
@@ -160,7 +169,9 @@ def judge_case(computed: Computed, case: Case, meter: bool) -> Measuring:
     )  # fmt: skip
 
 
-def judged(case: Case, predictor: Predictor, more: Sequence[Reading] = ()) -> tuple[RepairedJudgement, list[Reading]]:
+def judged(
+    case: Case, predictor: Predictor, more: Sequence[Reading] = (), ways: Sequence[Way] = ()
+) -> tuple[RepairedJudgement, list[Reading]]:
     """The vehicle as it is now, and all readings that stand; ``more`` are taken as if they had been read after them."""
     readings = [*(reading_of(predictor, item) for item in case.valid), *more]
     found = judge_repaired(
@@ -170,6 +181,8 @@ def judged(case: Case, predictor: Predictor, more: Sequence[Reading] = ()) -> tu
         case.repaired,
         prior_of(case, predictor),
         known_of(case, predictor),
+        ways,
+        lambda way: prior_of(case, way),
     )
     return found, readings
 

@@ -13,6 +13,8 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+from sondar.core.circuit.document.variants import SECTIONS, difference
+
 RUN, BATTERY, GROUND, RELAY = "run", "battery", "ground", "relay"
 MODULE, PART_PLUG, SECOND_PLUG, RELAY_PLUG, MODULE_PLUG = "ECM", "X2", "X4", "X3", "X1"
 WITH_FEED = frozenset(("high_side_driver", "h_bridge", "module_supply"))
@@ -99,28 +101,103 @@ def circuit_document(
         vehicle: ``make`` and, if known, ``model`` and ``years``. name: what the part is called, in place of the template's names.
         order: for each cavity of the vehicle's plug, which cavity (from 1) of the template it is; the template's own order if left out.
     """
-    made = _Build(template.data)
     called = f"{name[0].upper()}{name[1:]}" if name else ""
-    if called and template.data.get("parts"):
-        made.parts[next(iter(template.data["parts"]))]["title"] = called
-    rows = template.data.get("plug", ())
-    made.plug(PART_PLUG, f"{called or 'Part'} plug", [rows[place - 1] for place in order] if order else rows)
-    made.plug(SECOND_PLUG, "Second plug", template.data.get("second_plug", ()))
-    for terminal, where in template.data.get("own", ()):
-        assert where == GROUND
-        made.joins.append([terminal, "G1.stud"])
-        made.needed.add(GROUND)
-    if "relay" in template.data:
-        made.relay(template.data["relay"])
-    made.module_plug()
-    made.supplies()
+    made = _built(template.data, called, order)
+    variants = _variants(made, template.data, called, order)
     return {
         "sondar": 1, "id": slug or template.id, "title": f"{called}, typical" if called else template.title, "vehicle": dict(vehicle),
         "about": template.data.get("about", ABOUT),
         **({"cautions": list(template.data["cautions"])} if "cautions" in template.data else {}),
         "controls": made.controls(), **({"modules": made.modules()} if made.modules() else {}), "parts": made.parts,
         **({"connectors": made.connectors} if made.connectors else {}), "wires": made.wires, "joins": [["BAT.neg", "chassis"], *made.joins],
+        **({"variants": variants} if variants else {}),
     }  # fmt: skip
+
+
+def other_ways(data: Mapping[str, Any]) -> dict[str, tuple[str, float, dict[str, Any]]]:
+    """Other usual ways to build the same circuit, which only readings tell: id -> (what is different, how often, the template so changed)."""
+    found: dict[str, tuple[str, float, dict[str, Any]]] = {}
+    parts, ports, rows = data.get("parts", {}), data.get("module", {}), data.get("plug", ())
+    owners = {_ports(target): parts[_first(terminals).split(".")[0]]["family"] for terminals, target, _ in rows}
+    for name, port in ports.items():
+        if port["family"] == "module_input" and owners.get(f"{name}.pin") in DRIVES_BOTH_WAYS:
+            way = "down" if port["pull"] == "up" else "up"
+            changed = {**port, "pull": way, "pull_ohm": port.get("pull_ohm", OTHER_PULL)}
+            found[f"pull-{way}-{name.lower()}"] = (
+                f"The module pulls its input {way}", PULLS_OTHERWISE, {**data, "module": {**ports, name: changed}},
+            )  # fmt: skip
+    targets = [_ports(target) for _, target, _ in rows]
+    if RUN not in targets and BATTERY in targets:
+        found["switched"] = (
+            "The supply is switched by the key, not permanent",
+            SUPPLIED_OTHERWISE,
+            _with_targets(data, {BATTERY: RUN}),
+        )
+    drivers = [name for name, port in ports.items() if port["family"] in OTHER_SIDE and f"{name}.out" in targets]
+    if len(rows) == 2 and len(drivers) == 1 and "relay" not in data and {RUN, BATTERY, GROUND} & set(targets):
+        driver = drivers[0]
+        family, title, to = OTHER_SIDE[ports[driver]["family"]]
+        fixed = next(target for target in targets if target != f"{driver}.out")
+        changed = {**ports, driver: {**ports[driver], "family": family}}
+        found["other-side"] = (title, SWITCHED_OTHERWISE, _with_targets({**data, "module": changed}, {fixed: to}))
+    return found
+
+
+DRIVES_BOTH_WAYS = frozenset(("ratiometric", "active_sensor"))
+"""Sensors whose output drives its line both ways: a module may pull it up as well as down."""
+OTHER_PULL = "10k to 500k"
+OTHER_SIDE = {
+    "low_side_driver": ("high_side_driver", "The module switches the supply side; the other wire goes to ground", GROUND),
+    "high_side_driver": ("low_side_driver", "The module switches the ground side; the other wire is supplied with the key", RUN),
+}
+PULLS_OTHERWISE, SUPPLIED_OTHERWISE, SWITCHED_OTHERWISE = 0.15, 0.15, 0.15
+"""How often a circuit of the kind is built the other way."""
+
+
+def _variants(made: _Build, data: Mapping[str, Any], called: str, order: Sequence[int]) -> dict[str, Any]:
+    """Variants of a circuit as its file has them."""
+    found: dict[str, Any] = {}
+    for key, (title, share, changed) in other_ways(data).items():
+        other = _built(changed, called, order)
+        change = {section: difference(getattr(made, section), getattr(other, section)) for section in SECTIONS}
+        found[key] = {"title": title, "share": share, **{section: one for section, one in change.items() if one}}
+    if "IGN" in made.parts and any(_ports(target) == RUN for _, target, _ in data.get("plug", ())):
+        # The contact stays on the drawing, closed for good: what was measured at the fuse behind it keeps its place.
+        always = {"parts": {"IGN": {"closed_when": {"key": ["off", "on", "run"]}}}}
+        found["permanent"] = {"title": "The supply is permanent, not switched by the key", "share": SUPPLIED_OTHERWISE, **always}
+    return found
+
+
+def _first(terminals: str | Sequence[str]) -> str:
+    return terminals if isinstance(terminals, str) else terminals[0]
+
+
+def _ports(target: Any) -> str:
+    return str(target if isinstance(target, str) else target[0])
+
+
+def _with_targets(data: Mapping[str, Any], other: Mapping[str, str]) -> dict[str, Any]:
+    rows = [[terminals, other.get(_ports(target), target), carries] for terminals, target, carries in data.get("plug", ())]
+    return {**data, "plug": rows}
+
+
+def _built(data: Mapping[str, Any], called: str, order: Sequence[int]) -> _Build:
+    """The whole circuit of a template, before it is written down."""
+    made = _Build(data)
+    if called and data.get("parts"):
+        made.parts[next(iter(data["parts"]))]["title"] = called
+    rows = data.get("plug", ())
+    made.plug(PART_PLUG, f"{called or 'Part'} plug", [rows[place - 1] for place in order] if order else rows)
+    made.plug(SECOND_PLUG, "Second plug", data.get("second_plug", ()))
+    for terminal, where in data.get("own", ()):
+        assert where == GROUND
+        made.joins.append([terminal, "G1.stud"])
+        made.needed.add(GROUND)
+    if "relay" in data:
+        made.relay(data["relay"])
+    made.module_plug()
+    made.supplies()
+    return made
 
 
 class _Build:

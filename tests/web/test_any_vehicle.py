@@ -150,6 +150,28 @@ def test_filling_in_in_the_middle_of_a_job_moves_no_reading(client: FlaskClient)
     assert "black or blue" in wrong.json["errors"][0]["message"]
 
 
+def test_readings_show_how_it_is_built_and_one_tap_draws_it_so(client: FlaskClient) -> None:
+    job_id = check_in(client, "P0443", make="Brigg", model="Skerry")
+    diagnosis = measure(client, job_id, template="solenoid-low-side", code="P0443").json["id"]
+    for red, unplugged in (("X2.1", []), ("F1.2", [])):
+        entry = reading("12.4", red=red, black="BAT.neg", setup={"controls": {"key": "off"}, "unplugged": unplugged})
+        answer = client.post(f"/api/v1/diagnoses/{diagnosis}/readings", json=entry)
+        assert answer.status_code == 201, answer.json
+    [way] = [one for one in answer.json["assessment"]["ways"] if one["offered"]]
+    assert (way["id"], way["title"]) == ("permanent", "The supply is permanent, not switched by the key")
+    change = {"kind": "variant", "id": "permanent", "field": "built", "value": "so"}
+    taken = client.put(f"/api/v1/diagnoses/{diagnosis}/known", json={"client_key": str(uuid4()), "changes": [change]})
+    assert taken.status_code == 200, taken.json
+    assert taken.json["assessment"]["ways"] == []
+    assert [one["id"] for one in taken.json["readings"]] == [one["id"] for one in answer.json["readings"]]
+    assert all(effect["within_expected"] for effect in taken.json["assessment"]["effects"])
+    lines = [one["text"] for one in get(client, f"/jobs/{job_id}/timeline")["entries"] if one["kind"] == "circuit filled in"]
+    assert lines == ["built otherwise: The supply is permanent, not switched by the key"]
+    again = client.put(f"/api/v1/diagnoses/{diagnosis}/known", json={"client_key": str(uuid4()), "changes": [change]})
+    assert again.status_code == 422
+    assert "has no variant 'permanent'" in again.json["errors"][0]["message"]
+
+
 def test_unlabelled_wires_are_told_apart_and_measured_in_their_order(client: FlaskClient) -> None:
     first = client.post("/api/v1/wires", json={"wires": 3, "said": "camshaft sensor"}).json
     assert not first["certain"]

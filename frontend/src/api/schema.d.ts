@@ -1349,6 +1349,11 @@ export interface components {
             suspects: components["schemas"]["SuspectView"][];
             /** Track */
             track: components["schemas"]["GroupShare"][];
+            /**
+             * Ways
+             * @description Other ways in which the circuit may be built, likeliest first; empty where none is likely.
+             */
+            ways: components["schemas"]["WayView"][];
         };
         /**
          * AuditEntryView
@@ -2250,7 +2255,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "part" | "wire" | "connector";
+            kind: "part" | "wire" | "connector" | "variant";
             /**
              * Value
              * @description A figure, a range such as '7 to 8', or words; empty takes it away.
@@ -4474,6 +4479,23 @@ export interface components {
             ][];
             /** Suspect Title */
             suspect_title: string;
+        };
+        /**
+         * WayView
+         * @description Another way in which the circuit may be built on this vehicle, as the readings have it.
+         */
+        WayView: {
+            /** Id */
+            id: string;
+            /**
+             * Offered
+             * @description Clear enough to be taken for the drawing.
+             */
+            offered: boolean;
+            /** Probability */
+            probability: number;
+            /** Title */
+            title: string;
         };
         /**
          * WireReadingIn

@@ -7,7 +7,7 @@ that failed first are the list to verify: a repair is proved when they are withi
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -17,6 +17,7 @@ from sondar.core.diagnosis.costs import Situation
 from sondar.core.diagnosis.judge import Effect, Judgement, judge
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.ranking import evaluate
+from sondar.core.diagnosis.variants import Way
 from sondar.core.instruments.base import Test
 from sondar.core.instruments.reading import Reading
 
@@ -106,16 +107,18 @@ def _beside(judgement: Judgement, units: Sequence[str]) -> Array:
 
 def judge_repaired(
     predictor: Predictor, readings: Sequence[Reading], situation: Situation, repairs: Sequence[Repair], prior: Array | None = None,
-    known: Sequence[Reading] = (),
+    known: Sequence[Reading] = (), ways: Sequence[Way] = (), prior_of_way: Callable[[Predictor], Array | None] = lambda _: None,
 ) -> RepairedJudgement:  # fmt: skip
     """Judge a circuit of which units may have been repaired between the readings.
 
     Args:
-        repairs: in the order of their ``after``. prior, known: as for ``judge``.
+        repairs: in the order of their ``after``. prior, known, ways, prior_of_way: as for ``judge``; how a circuit is built is
+            weighed until the first repair.
     """
     prior, start, earlier = before_now(predictor, readings, situation, repairs, prior, known)
     done = tuple(dict.fromkeys(unit for repair in repairs for unit in repair.units))
-    now = replace(judge(predictor, readings[start:], situation, prior, known), repaired=done)
+    now = judge(predictor, readings[start:], situation, prior, known, () if repairs else ways, prior_of_way)
+    now = replace(now, repaired=done)
     to_verify = _to_verify(repairs, earlier, now.effects)
     return RepairedJudgement(_verifying(now, to_verify), tuple(repairs), earlier, to_verify)
 

@@ -7,7 +7,7 @@ is told the same from the same numbers.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -19,6 +19,7 @@ from sondar.core.diagnosis.hypotheses import UNKNOWN
 from sondar.core.diagnosis.pairs import Pair, ranked_together
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.ranking import Ranking
+from sondar.core.diagnosis.variants import AS_DRAWN, Way, Ways, considered, weigh
 from sondar.core.instruments.reading import Reading
 
 Array = npt.NDArray[np.float64]
@@ -60,6 +61,7 @@ class Judgement:
         factors: (R, U) log10 Bayes factor of each reading for each unit.
         pairs: two faults that together explain all readings, likeliest first; only looked for when a diagnosis is due.
         repaired: units that have been repaired before these readings.
+        ways: how the circuit may be built, where that is not known.
     """
 
     predictor: Predictor
@@ -71,6 +73,7 @@ class Judgement:
     factors: Array
     pairs: tuple[Pair, ...]
     repaired: tuple[str, ...] = ()
+    ways: Ways = AS_DRAWN
 
 
 def judge(
@@ -79,18 +82,27 @@ def judge(
     situation: Situation,
     prior: Array | None = None,
     known: Sequence[Reading] = (),
+    ways: Sequence[Way] = (),
+    prior_of_way: Callable[[Predictor], Array | None] = lambda _: None,
 ) -> Judgement:
-    """Judge a circuit from its readings and rank what to do next; ``prior`` (H,) and ``known`` carry what was known before."""
+    """Judge a circuit from its readings and rank what to do next; ``prior`` (H,) and ``known`` carry what was known before.
+
+    Args:
+        ways: other ways in which it may be built. prior_of_way: (H,) of the hypotheses of such a way.
+    """
     belief = update(predictor, readings, prior, known)
     times = Counter(reading.test for reading in readings)
     often = 1 if situation.present >= 1.0 else TRIES
     situation = replace(situation, done=situation.done | frozenset(test for test, count in times.items() if count >= often))
     ranking, together = ranked_together(predictor, belief, readings, situation)
+    weighed = weigh(predictor, belief, ways, readings, known, prior_of_way)
+    ranking = considered(predictor, belief, ranking, situation, weighed)
     factors = [unit_log_bayes_factors(belief, index) for index in range(len(readings))]
     return Judgement(
         predictor, tuple(readings), situation, belief, ranking,
         tuple(_effect(predictor, belief, reading, index) for index, reading in enumerate(readings)),
         np.array(factors).reshape(len(readings), len(belief.hypotheses.units)), together.pairs if together else (),
+        ways=weighed,
     )  # fmt: skip
 
 

@@ -15,6 +15,7 @@ from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN
 from sondar.core.diagnosis.judge import Effect, Judgement
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.ranking import Proposal
+from sondar.core.diagnosis.variants import Ways, named, offered
 from sondar.core.present.tests import SetupView, TestView, setup_view, test_view
 from sondar.core.wording import conclusion as words
 from sondar.core.wording.effects import effect_note
@@ -170,6 +171,15 @@ class ConclusionView(BaseModel):
     expected_loss_min: float
 
 
+class WayView(BaseModel):
+    """Another way in which the circuit may be built on this vehicle, as the readings have it."""
+
+    id: str
+    title: str
+    probability: float
+    offered: bool = Field(description="Clear enough to be taken for the drawing.")
+
+
 class Assessment(BaseModel):
     """Everything Sondar says about a job's circuit, given the readings that have not been voided."""
 
@@ -184,6 +194,9 @@ class Assessment(BaseModel):
     conclusion: ConclusionView
     learned: list[str] = Field(description="What the readings have taught about battery and temperature, whatever is wrong.")
     misfits: list[str] = Field(description="Readings that do not go with the leading suspect, and what to do about them.")
+    ways: list[WayView] = Field(
+        description="Other ways in which the circuit may be built, likeliest first; empty where none is likely."
+    )
 
 
 def assessment(judgement: Judgement, earlier: Sequence[Effect] = ()) -> Assessment:
@@ -203,7 +216,13 @@ def assessment(judgement: Judgement, earlier: Sequence[Effect] = ()) -> Assessme
         conclusion=_conclusion(judgement, suspects),
         learned=learned_notes(judgement),
         misfits=misfit_notes(judgement),
+        ways=_ways(judgement.ways),
     )
+
+
+def _ways(ways: Ways) -> list[WayView]:
+    taken = offered(ways)
+    return [WayView(id=one.way.id, title=one.way.title, probability=one.probability, offered=one is taken) for one in named(ways)]
 
 
 def proposal_view(predictor: Predictor, belief: Belief, proposal: Proposal) -> ProposalView:

@@ -42,6 +42,7 @@ def reason_text(judgement: Judgement) -> str:
         "pays": "another test saves more time than it takes",
         "second": "what leads is certain; a second fault beside it would be shown by this test before anything is ordered",
         "verify": "the repair is proved by the tests that failed before it",
+        "ways": "what leads is certain only if the circuit is built as drawn; this test shows how it is built",
         "look": "what leads can be seen: look before it is repaired",
         "two pay": "two tests together save more time than they take",
     }[ranking.reason]

@@ -171,7 +171,7 @@ class KnownList(BaseModel):
 class FillIn(Strict):
     """One thing that has become known."""
 
-    kind: Literal["part", "wire", "connector"]
+    kind: Literal["part", "wire", "connector", "variant"]
     id: str = Field(min_length=1, max_length=60)
     field: str = Field(min_length=1, max_length=40)
     value: str = Field(max_length=200, description="A figure, a range such as '7 to 8', or words; empty takes it away.")

@@ -30,6 +30,7 @@ import { SidePanel, type SideTab } from "./panels/SidePanel";
 import { ThenAndNow } from "./panels/ThenAndNow";
 import { ToVerify } from "./panels/ToVerify";
 import { Waveform } from "./panels/Waveform";
+import { WaysOfBuilding } from "./panels/WaysOfBuilding";
 import { WithoutConnection } from "./panels/WithoutConnection";
 import { useActions } from "./useActions";
 
@@ -273,6 +274,7 @@ export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; ci
         )}
         <ToVerify measuring={measuring} onTest={setTest} />
         <Learned assessment={assessment} />
+        <WaysOfBuilding assessment={assessment} diagnosisId={diagnosisId} canWrite={canWrite} />
         {!own && (
           <SameSetup
             proposals={assessment.same_setup}

@@ -13,7 +13,8 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from sondar.core.circuit.document.fields import CODE_FORM, CircuitDocument, Condition, behind, goes_with
+from sondar.core.circuit.document.fields import CODE_FORM, CircuitDocument, Condition, Variant, behind, goes_with
+from sondar.core.circuit.document.variants import patched
 from sondar.core.circuit.families import Splice
 from sondar.core.circuit.families.base import listed
 from sondar.core.circuit.model import CHASSIS
@@ -25,6 +26,7 @@ Path = tuple[str | int, ...]
 MOST = {
     "parts": 200, "wires": 600, "connectors": 150, "modules": 60, "controls": 40, "joins": 300, "setups": 200, "codes": 300, "symptoms": 100,
     "limits": 300, "service": 200, "synonyms": 60, "cautions": 40,
+    "variants": 8,
 }  # fmt: skip
 """Entries of each field of one circuit; a whole vehicle is joined from its circuits. Ten times what the largest of the library has."""
 MOST_CAVITIES, MOST_VALUES, MOST_NAME = 200, 24, 80
@@ -49,9 +51,34 @@ def read_document(data: object) -> CircuitDocument:
     except ValidationError as error:
         raise CircuitDocumentError([_problem(item, data) for item in error.errors()[:MOST_PROBLEMS]]) from error
     problems = list(itertools.islice(_wiring_problems(document), MOST_PROBLEMS))
+    problems += [problem for name in document.variants for problem in _variant_problems(data, name)]
     if problems:
-        raise CircuitDocumentError(problems)
+        raise CircuitDocumentError(problems[:MOST_PROBLEMS])
     return document
+
+
+def as_variant(data: Mapping[Any, Any], name: str) -> CircuitDocument:
+    """The document as it is in one of its variants.
+
+    Raises:
+        CircuitDocumentError: the change makes it wrong.
+    """
+    data, _ = with_current_names(data)
+    return read_document(patched(data, data["variants"][name]))
+
+
+def _variant_problems(data: Mapping[Any, Any], name: str) -> Iterator[FieldProblem]:
+    try:
+        as_variant(data, name)
+    except CircuitDocumentError as error:
+        for problem in error.problems:
+            yield FieldProblem(("variants", name, *problem.path), f"so changed: {problem.message}")
+
+
+def variants_of(data: Mapping[Any, Any]) -> dict[str, tuple[Variant, CircuitDocument]]:
+    """The variants of a document that has been checked, each with the document as it is then."""
+    found = read_document(data).variants
+    return {name: (variant, as_variant(data, name)) for name, variant in found.items()}
 
 
 def _size_problems(data: Mapping[Any, Any]) -> Iterator[FieldProblem]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from typing import Annotated, Literal, Self
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, StringConstraints, model_validator
 
@@ -145,6 +145,16 @@ class ServiceNote(Fields):
     note: str = ""
 
 
+class Variant(Fields):
+    """Another way in which the circuit may be built on this vehicle: what is different then. Readings decide."""
+
+    title: str = Field(min_length=1, max_length=120, description="What is different, in words.")
+    share: float = Field(gt=0.0, le=0.5, description="How often it is built that way.")
+    parts: dict[str, Any] = Field(default_factory=dict, description="Changes of parts, as a JSON merge patch (RFC 7386).")
+    connectors: dict[str, Any] = Field(default_factory=dict, description="Changes of connectors.")
+    wires: dict[str, Any] = Field(default_factory=dict, description="Changes of wires.")
+
+
 class CircuitDocument(Fields):
     """A circuit: parts, connectors, wires, controls. Format version 1."""
 
@@ -167,6 +177,8 @@ class CircuitDocument(Fields):
     synonyms: list[str] = Field(default_factory=list, description="Other names and abbreviations that people search for.")
     limits: dict[str, Limit] = Field(default_factory=dict, description="What readings must be, with condition and source.")
     service: list[ServiceNote] = Field(default_factory=list, description="Clean or replace, how hard, what a new part needs.")
+
+    variants: dict[str, Variant] = Field(default_factory=dict, description="Other ways in which it may be built on this vehicle.")
 
     def control_values(self) -> dict[str, tuple[str, ...]]:
         """All controls with their positions; ``key`` always exists."""

@@ -1,11 +1,10 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { Dialog } from "radix-ui";
 import { useEffect, useState } from "react";
 import { ApiError, api, type Schema, unwrap } from "../../../api/client";
-import { measuringQuery } from "../../../api/queries";
-import { sendOnce } from "../../../lib/keys";
 import { Button } from "../../../ui/Button";
 import { Notice } from "../../../ui/Notice";
+import { useFillIn } from "./useFillIn";
 
 type Known = Schema["KnownView"];
 
@@ -14,7 +13,6 @@ const placeOf = (item: Known) => `${item.kind}.${item.id}.${item.field}`;
 /** What is known of the circuit: figures, colours, places. What is filled in here moves no reading. */
 export function FillInDialog(props: { diagnosisId: string; open: boolean; onClose: () => void }) {
   const { diagnosisId, open } = props;
-  const client = useQueryClient();
   const path = { params: { path: { diagnosis_id: diagnosisId } } };
   const [typed, setTyped] = useState<Record<string, string>>({});
   useEffect(() => {
@@ -28,30 +26,16 @@ export function FillInDialog(props: { diagnosisId: string; open: boolean; onClos
   });
   const items = known.data?.known ?? [];
   const changed = items.filter((item) => (typed[placeOf(item)] ?? item.value) !== item.value);
-  const fill = useMutation({
-    mutationFn: () => {
-      const changes = changed.map((item) => ({
+  const fill = useFillIn(diagnosisId, props.onClose);
+  const send = () =>
+    fill.mutate(
+      changed.map((item) => ({
         kind: item.kind,
         id: item.id,
         field: item.field,
         value: typed[placeOf(item)] ?? "",
-      }));
-      return sendOnce(["fill in", diagnosisId, changes], async (client_key) =>
-        unwrap(
-          await api.PUT("/api/v1/diagnoses/{diagnosis_id}/known", {
-            ...path,
-            body: { client_key, changes },
-          }),
-        ),
-      );
-    },
-    onSuccess: (answer) => {
-      client.setQueryData(measuringQuery(diagnosisId).queryKey, answer);
-      client.removeQueries({ queryKey: ["known", diagnosisId] });
-      client.invalidateQueries({ queryKey: ["timeline"], refetchType: "none" });
-      props.onClose();
-    },
-  });
+      })),
+    );
   const problems = fill.error instanceof ApiError ? (fill.error.problem.errors ?? []) : [];
   const problemOf = (item: Known) => {
     const index = changed.indexOf(item);
@@ -89,7 +73,7 @@ export function FillInDialog(props: { diagnosisId: string; open: boolean; onClos
             className="flex min-h-0 flex-1 flex-col"
             onSubmit={(event) => {
               event.preventDefault();
-              if (changed.length > 0) fill.mutate();
+              if (changed.length > 0) send();
             }}
           >
             <div className="min-h-0 flex-1 overflow-auto border-y border-rule py-2">
