@@ -158,7 +158,7 @@ def follow_vehicle(
         try:
             value, word = vehicle.measure(test.instrument, red, test.black, test.setup)
         except UnknownReferenceError as error:  # the drawing has it, this vehicle does not
-            situation = replace(situation, refused=situation.refused | {error.name}, done=situation.done | {test})
+            situation = replace(situation, refused=situation.refused | {error.name})
             continue
         digits = vehicle.conditions.decimals if INSTRUMENTS[test.instrument].accuracy_of == "volts" else -1
         readings.append(Reading(str(len(readings)), test, value, word, 0.5 * 10.0**-digits if digits >= 0 else 0.0, present))

@@ -29,10 +29,11 @@ from sondar.core.circuit.document.fields import CircuitDocument
 from sondar.core.circuit.document.variants import patched
 from sondar.core.circuit.families.doubts import as_range
 from sondar.core.circuit.network import Circuit
+from sondar.core.describing.building import MODULE_PLUG
+from sondar.core.describing.templates import circuit_document
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.variants import Way
 from sondar.core.errors import SondarError
-from sondar.core.templates import MODULE_PLUG, circuit_document
 from sondar.simulators.vehicle import Conditions, SimulatedVehicle
 
 OTHER_STRUCTURE = 0.3
@@ -131,7 +132,10 @@ def draw(template: str, rng: np.random.Generator) -> Case:
         if rng.random() < OTHER_STRUCTURE:
             structure, true = _other_structure(true, rng)
         described = read_document(circuit_document(item, {"make": "Brigg"}))
-        document = read_document(true)
+        try:
+            document = read_document(true)
+        except SondarError:
+            continue  # figures that no part can have together
         listed = troubles(Circuit(document))
         weights = np.array([trouble.weight for trouble in listed])
         trouble = listed[int(rng.choice(len(listed), p=weights / weights.sum()))]

@@ -23,10 +23,11 @@ from sondar.code_library import circuit_templates, circuit_text
 from sondar.core.circuit.document.checks import read_document
 from sondar.core.circuit.families.doubts import as_range
 from sondar.core.circuit.network import Circuit
+from sondar.core.describing.building import PART_PLUG
+from sondar.core.describing.templates import circuit_document
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.identification import KINDS, MOST_WIRES, Candidate, Identification, WireReading, assignments_of
 from sondar.core.instruments.base import Test
-from sondar.core.templates import PART_PLUG, circuit_document
 from sondar.simulators.vehicle import Conditions, SimulatedVehicle
 
 FAULTY, OFF = 0.3, 0.07

@@ -10,8 +10,8 @@ from typing import Any
 from ruamel.yaml import YAML
 
 from sondar.circuit_files import LIBRARY, terms
+from sondar.core.describing.templates import Template, circuit_document, read_templates
 from sondar.core.generic_codes import Electrically, GenericCodes, read_codes
-from sondar.core.templates import Template, circuit_document, read_templates
 
 FOLDER = LIBRARY / "codes"
 SUBJECTS = ("air-and-fuel", "ignition-and-emissions", "speed-and-auxiliary", "transmission", "chassis-and-body", "network")

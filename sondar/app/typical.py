@@ -17,11 +17,12 @@ from sondar.circuit_files import load_circuit_text
 from sondar.code_library import circuit_templates, circuit_text, generic_codes
 from sondar.core.circuit.document.fields import CircuitDocument
 from sondar.core.circuit.network import Circuit
+from sondar.core.describing.building import PART_PLUG
+from sondar.core.describing.templates import Template, by_words
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.errors import invalid
 from sondar.core.generic_codes import GenericCode
 from sondar.core.identification import MOST_WIRES, Candidate, Identification, Identified, WireReading
-from sondar.core.templates import PART_PLUG, Template, by_words
 from sondar.store import circuits as circuit_store
 from sondar.store import evidence
 from sondar.store.jobs import CircuitDiagnosis

@@ -25,6 +25,7 @@ from sondar.web.calculators.routes import api as calculators
 from sondar.web.circuits.routes import api as circuits
 from sondar.web.codes.routes import api as codes
 from sondar.web.context import services
+from sondar.web.describing.routes import api as describing
 from sondar.web.jobs.routes import api as jobs
 from sondar.web.lists.routes import api as lists
 from sondar.web.measure.routes import api as measure
@@ -38,7 +39,21 @@ from sondar.web.services import Services
 from sondar.web.sharing.routes import api as sharing
 from sondar.web.vehicles.routes import api as vehicle_models
 
-FEATURES = (people, programs, lists, jobs, vehicle_models, codes, circuits, measure, procedures, calculators, sharing, reference)
+FEATURES = (
+    people,
+    programs,
+    lists,
+    jobs,
+    vehicle_models,
+    codes,
+    circuits,
+    measure,
+    procedures,
+    calculators,
+    sharing,
+    reference,
+    describing,
+)
 """Every feature's routes; a new one is a folder beside these and a name here."""
 
 

@@ -54,6 +54,8 @@ ONLY_LEADS = {
 WRITES_NOTHING = {
     ("POST", f"{API}/diagnoses/<uuid:diagnosis_id>/preview"),
     ("POST", f"{API}/wires"),
+    ("POST", f"{API}/sheets/preview"),
+    ("POST", f"{API}/sheets/table"),
     ("POST", f"{API}/diagnoses/<uuid:diagnosis_id>/waveform"),
     ("POST", f"{API}/calculators/<string:calculator_id>"),
     ("DELETE", f"{API}/session"),

@@ -8,7 +8,7 @@ from benchmarks import undescribed, wires
 from sondar.circuit_files import library_circuits, load_circuit_text
 from sondar.code_library import circuit_templates
 from sondar.core.circuit.document.checks import read_document
-from sondar.core.templates import circuit_document
+from sondar.core.describing.templates import circuit_document
 
 
 def test_plugs_are_shuffled_partly_faulty_and_half_from_the_library() -> None:

@@ -9,10 +9,10 @@ import pytest
 from sondar.circuit_files import load_circuit_text
 from sondar.code_library import circuit_templates, circuit_text
 from sondar.core.circuit.network import Circuit
+from sondar.core.describing.building import PART_PLUG
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.identification import KINDS, Candidate, Identification, WireReading, assignments_of, class_of
 from sondar.core.instruments.base import Test
-from sondar.core.templates import PART_PLUG
 from sondar.simulators.vehicle import Conditions, SimulatedVehicle
 
 ORDER = (2, 0, 3, 1)

@@ -53,9 +53,17 @@ def test_the_page_of_a_code(client: FlaskClient) -> None:
 def test_typical_circuits_for_a_code_a_name_and_a_count(client: FlaskClient) -> None:
     found = get(client, "/templates", code="P0443")
     assert found["part"] == "canister purge valve"
-    assert found["templates"][0] == {
-        "id": "valve-pulsed", "title": "Pulsed valve, supplied with the key, grounded by the module", "wires": 2, "carries": ["supply", "control"],
-    }  # fmt: skip
+    first = found["templates"][0]
+    assert (first["id"], first["title"]) == ("valve-pulsed", "Pulsed valve, supplied with the key, grounded by the module")
+    assert (first["wires"], first["carries"], first["fed"], first["relay"], first["coded_lines"]) == (
+        2,
+        ["supply", "control"],
+        True,
+        False,
+        0,
+    )
+    assert first["figures"] == [{"place": "Y.coil_ohm", "label": "Valve: coil resistance", "unit": "Ω", "value": "3 to 40"}]
+    assert get(client, "/templates", said="gear range switch")["templates"][0]["coded_lines"] == 4
     assert get(client, "/templates", said="oil pressure switch", wires=1)["templates"][0]["id"] == "switch-one-wire"
     assert get(client, "/templates", said="bilge")["templates"] == []
     assert len(get(client, "/templates")["templates"]) >= 50

@@ -14,6 +14,7 @@ from flask.testing import FlaskClient
 from PIL import Image
 
 from tests.conftest import AMBIENT_TEXT, ROOT
+from tests.core.describing.sheets import OIL_CONTROL_VALVE
 from tests.web.conftest import PASSWORD, Door, reading
 
 TEST = {"instrument": "voltmeter", "red": "X12.7", "black": "BAT.neg", "setup": {"controls": {"key": "on"}}}
@@ -99,6 +100,10 @@ ROUTES: dict[str, Route] = {
         "technician", 200, lambda: {**key(), "changes": [{"kind": "wire", "id": "W1", "field": "colour", "value": "BN/WH"}]}
     ),
     "POST /wires": Route("read-only", 200, lambda: {"wires": 5, "readings": [{"cavity": 1, "kind": "on", "entry": "5.0"}]}, elsewhere=200),
+    "POST /sheets": Route("technician", 201, lambda: {"sheet": OIL_CONTROL_VALVE}, 201),
+    "POST /sheets/preview": Route("read-only", 200, lambda: {"sheet": OIL_CONTROL_VALVE}, 200),
+    "POST /sheets/table": Route("read-only", 200, lambda: {"text": "cavity,colour\n1,red\n", "form": "csv"}, 200),
+    "PUT /diagnoses/{diagnosis_id}/circuit": Route("technician", 200, lambda: {**key(), "version_id": "{version_id}"}),
     "GET /jobs": Route("read-only", 200, elsewhere=200),
     "POST /jobs": Route("technician", 201, lambda: {**key(), "vehicle": {"make": "Brigg"}}, 201),
     "GET /jobs/{job_id}": Route("read-only", 200),

@@ -193,6 +193,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/diagnoses/{diagnosis_id}/circuit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Let a diagnosis go on with another circuit or version; every reading stays, or nothing is changed. */
+        put: operations["describing_move_diagnosis_diagnoses__uuid_diagnosis_id__circuit_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/diagnoses/{diagnosis_id}/conclusion": {
         parameters: {
             query?: never;
@@ -1021,6 +1038,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sheets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep the circuit that follows from a sheet; the same part of the same vehicle again is its next version. */
+        post: operations["describing_keep_sheet_sheets_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sheets/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What follows from a sheet: the drawing, what a healthy vehicle shows, what is still open; or what is not clear yet. */
+        post: operations["describing_preview_sheet_sheets_preview_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sheets/table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A pin table (CSV) or a WireViz file as it was understood, before anything is made of it. */
+        post: operations["describing_read_table_sheets_table_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/templates": {
         parameters: {
             query?: never;
@@ -1579,6 +1647,8 @@ export interface components {
             points: components["schemas"]["PointModel"][];
             /** Service */
             service: components["schemas"]["ServiceNoteModel"][];
+            /** @description The wiring sheet that it was described from, if it was. */
+            sheet: components["schemas"]["Sheet"] | null;
             /** Slug */
             slug: string;
             /** Source Text */
@@ -1920,6 +1990,16 @@ export interface components {
             codes: components["schemas"]["CodeFound"][];
         };
         /**
+         * ColumnView
+         * @description A column of a table: its heading, and what it is taken for.
+         */
+        ColumnView: {
+            /** Field */
+            field: string;
+            /** Heading */
+            heading: string;
+        };
+        /**
          * ConclusionIn
          * @description Concludes as it stands.
          */
@@ -2243,6 +2323,20 @@ export interface components {
             message: string;
         };
         /**
+         * FigureView
+         * @description A figure of a kind of part that a sheet may give: ``place`` is part.field.
+         */
+        FigureView: {
+            /** Label */
+            label: string;
+            /** Place */
+            place: string;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: string;
+        };
+        /**
          * FillIn
          * @description One thing that has become known.
          */
@@ -2421,6 +2515,18 @@ export interface components {
             status: string;
             /** Version */
             version: string;
+        };
+        /**
+         * HealthyRow
+         * @description What a healthy vehicle shows at one cavity, in each of the set-ups of the table.
+         */
+        HealthyRow: {
+            /** Carries */
+            carries: string;
+            /** Cavity */
+            cavity: string;
+            /** Shows */
+            shows: string[];
         };
         /**
          * InstrumentView
@@ -2973,6 +3079,22 @@ export interface components {
             title: string;
         };
         /**
+         * MoveIn
+         * @description A circuit that a diagnosis goes on with.
+         */
+        MoveIn: {
+            /**
+             * Client Key
+             * Format: uuid
+             */
+            client_key: string;
+            /**
+             * Version Id
+             * Format: uuid
+             */
+            version_id: string;
+        };
+        /**
          * Movement
          * @description A unit whose probability a reading moved.
          */
@@ -3016,6 +3138,26 @@ export interface components {
              * Format: uuid
              */
             client_key: string;
+        };
+        /**
+         * NoteView
+         * @description Something in a table that was not used or is doubtful.
+         */
+        NoteView: {
+            /** Line */
+            line: number;
+            /** Text */
+            text: string;
+        };
+        /**
+         * OpenRow
+         * @description Something the sheet does not say, and what knowing it is good for.
+         */
+        OpenRow: {
+            /** What */
+            what: string;
+            /** Why */
+            why: string;
         };
         /**
          * OpinionOut
@@ -3173,6 +3315,24 @@ export interface components {
             seq: number;
             /** Width */
             width: number;
+        };
+        /**
+         * PinRowView
+         * @description One cavity of a pin table.
+         */
+        PinRowView: {
+            /** Cavity */
+            cavity: string;
+            /** Colour */
+            colour: string;
+            /** Connector */
+            connector: string;
+            /** End */
+            end: string;
+            /** Mm2 */
+            mm2: number | null;
+            /** Wire */
+            wire: string;
         };
         /**
          * PointModel
@@ -3967,6 +4127,154 @@ export interface components {
             within_expected: boolean;
         };
         /**
+         * Sheet
+         * @description What is known of one part's wiring.
+         */
+        Sheet: {
+            /**
+             * Figures
+             * @description Part.field -> figure or range, e.g. Y.coil_ohm: 7 to 8.
+             */
+            figures?: {
+                [key: string]: string;
+            };
+            /**
+             * Ground
+             * @description Designation of the ground point.
+             * @default
+             */
+            ground: string;
+            /** Make */
+            make: string;
+            /**
+             * Model
+             * @default
+             */
+            model: string;
+            /**
+             * Module
+             * @description Designation of the module, such as ECM.
+             * @default
+             */
+            module: string;
+            /**
+             * Part
+             * @description What the part is called.
+             * @default
+             */
+            part: string;
+            /**
+             * Place
+             * @description Where the plug sits.
+             * @default
+             */
+            place: string;
+            /**
+             * Plug
+             * @description Designation of the part's plug.
+             * @default
+             */
+            plug: string;
+            /** Rows */
+            rows: components["schemas"]["SheetRow"][];
+            /**
+             * @default {
+             *       "fuse": "",
+             *       "fuse_a": null,
+             *       "relay": "",
+             *       "source": ""
+             *     }
+             */
+            supply: components["schemas"]["Supply"];
+            /**
+             * Table
+             * @description Of a coded switch: position -> one digit per line in the order of the cavities, 1 for grounded.
+             */
+            table?: {
+                [key: string]: string;
+            };
+            /**
+             * Template
+             * @description Kind of part: id of a typical circuit.
+             */
+            template: string;
+            /** Through */
+            through?: components["schemas"]["Through"][];
+            /**
+             * Years
+             * @default
+             */
+            years: string;
+        };
+        /**
+         * SheetIn
+         * @description A wiring sheet as it is typed.
+         */
+        SheetIn: {
+            sheet: components["schemas"]["Sheet"];
+        };
+        /**
+         * SheetPreview
+         * @description What follows from a sheet.
+         */
+        SheetPreview: {
+            /** @description The circuit as it would be kept; left out while there are problems. */
+            circuit: components["schemas"]["CircuitDetail"] | null;
+            /** Healthy */
+            healthy: components["schemas"]["HealthyRow"][];
+            /** Open */
+            open: components["schemas"]["OpenRow"][];
+            /**
+             * Problems
+             * @description What must be put right before it is a circuit.
+             */
+            problems: components["schemas"]["FieldProblemModel"][];
+            /**
+             * Setups
+             * @description Set-ups of the healthy readings.
+             */
+            setups: string[];
+        };
+        /**
+         * SheetRow
+         * @description One cavity of the part's plug.
+         */
+        SheetRow: {
+            /**
+             * Carries
+             * @description Cavity of the typical circuit that it is, from 1; left out if nobody knows.
+             * @default null
+             */
+            carries: number | null;
+            /**
+             * Cavity
+             * @description Its number on the vehicle's plug.
+             */
+            cavity: string;
+            /**
+             * Colour
+             * @description Colour of its wire, in words or as abbreviated on the sheet.
+             * @default
+             */
+            colour: string;
+            /**
+             * Mm2
+             * @default null
+             */
+            mm2: number | null;
+            /**
+             * Pin
+             * @description Pin of the module that it goes to.
+             * @default
+             */
+            pin: string;
+            /**
+             * Shared
+             * @description Other parts on the same wire.
+             */
+            shared?: string[];
+        };
+        /**
          * SignIn
          * @description Name and password.
          */
@@ -4025,6 +4333,36 @@ export interface components {
             photo_quota_mb: number;
         };
         /**
+         * Supply
+         * @description How the part is fed.
+         */
+        Supply: {
+            /**
+             * Fuse
+             * @description Number of the fuse.
+             * @default
+             */
+            fuse: string;
+            /**
+             * Fuse A
+             * @default null
+             */
+            fuse_a: number | null;
+            /**
+             * Relay
+             * @description Number or name of the relay, where there is one.
+             * @default
+             */
+            relay: string;
+            /**
+             * Source
+             * @description Empty: as is typical for the kind.
+             * @default
+             * @enum {string}
+             */
+            source: "" | "key" | "battery" | "main relay";
+        };
+        /**
          * SuspectView
          * @description A replaceable unit under suspicion.
          */
@@ -4059,6 +4397,43 @@ export interface components {
             title: string;
         };
         /**
+         * TableIn
+         * @description A pin table.
+         */
+        TableIn: {
+            /**
+             * Fields
+             * @description What each column is, where its heading does not say it.
+             */
+            fields?: string[];
+            /**
+             * Form
+             * @enum {string}
+             */
+            form: "csv" | "wireviz";
+            /** Text */
+            text: string;
+        };
+        /**
+         * TableView
+         * @description A pin table as it was understood.
+         */
+        TableView: {
+            /** Columns */
+            columns: components["schemas"]["ColumnView"][];
+            /**
+             * Connectors
+             * @description Those with the most cavities first.
+             */
+            connectors: string[];
+            /** Form */
+            form: string;
+            /** Notes */
+            notes: components["schemas"]["NoteView"][];
+            /** Rows */
+            rows: components["schemas"]["PinRowView"][];
+        };
+        /**
          * TargetModel
          * @description Something that an instrument without probes can look at.
          */
@@ -4090,8 +4465,25 @@ export interface components {
         TemplateView: {
             /** Carries */
             carries: string[];
+            /**
+             * Coded Lines
+             * @description Lines of a coded switch; 0 if it is none.
+             */
+            coded_lines: number;
+            /**
+             * Fed
+             * @description It is supplied from a fuse, not by its module.
+             */
+            fed: boolean;
+            /**
+             * Figures
+             * @description What a sheet may say of its parts.
+             */
+            figures: components["schemas"]["FigureView"][];
             /** Id */
             id: string;
+            /** Relay */
+            relay: boolean;
             /** Title */
             title: string;
             /** Wires */
@@ -4165,6 +4557,21 @@ export interface components {
              * @enum {string}
              */
             theme: "system" | "light" | "dark";
+        };
+        /**
+         * Through
+         * @description A connector on the way from the harness to the part.
+         */
+        Through: {
+            /**
+             * Cavities
+             * @description Cavity of the part's plug -> its own cavity.
+             */
+            cavities: {
+                [key: string]: string;
+            };
+            /** Title */
+            title: string;
         };
         /**
          * Timeline
@@ -5453,6 +5860,77 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    describing_move_diagnosis_diagnoses__uuid_diagnosis_id__circuit_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                diagnosis_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasuringView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8980,6 +9458,186 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SharedJobView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    describing_keep_sheet_sheets_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SheetIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CircuitSummary"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    describing_preview_sheet_sheets_preview_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SheetIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetPreview"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    describing_read_table_sheets_table_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TableIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TableView"];
                 };
             };
             /** @description Unauthorized */

@@ -16,6 +16,7 @@ import { Shell } from "./Shell";
 
 const CircuitsPage = lazy(() => import("../features/circuits/CircuitsPage"));
 const CircuitPage = lazy(() => import("../features/circuits/CircuitPage"));
+const DescribePage = lazy(() => import("../features/describe/DescribePage"));
 const CodesPage = lazy(() => import("../features/codes/CodesPage"));
 const CodePage = lazy(() => import("../features/codes/CodePage"));
 const SettingsPage = lazy(() => import("../features/settings/SettingsPage"));
@@ -61,6 +62,8 @@ function Inside() {
           [
             ["circuits", CircuitsPage],
             ["circuits/:versionId", CircuitPage],
+            ["describe", DescribePage],
+            ["describe/:versionId", DescribePage],
             ["codes", CodesPage],
             ["codes/:code", CodePage],
           ] as const

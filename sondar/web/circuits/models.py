@@ -8,6 +8,7 @@ from uuid import UUID
 from pydantic import BaseModel, Field
 
 from sondar.core.circuit.drawing import Drawing
+from sondar.core.describing.sheet import Sheet
 from sondar.core.limits.card import LimitView
 from sondar.core.present.tests import InstrumentView
 from sondar.web.common import Strict
@@ -128,6 +129,7 @@ class CircuitDetail(CircuitSummary):
     service: list[ServiceNoteModel]
 
     source_text: str
+    sheet: Sheet | None = Field(description="The wiring sheet that it was described from, if it was.")
     drawing: Drawing
     connectors: list[ConnectorModel]
     controls: list[ControlModel]

@@ -5,11 +5,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
+from pydantic import ValidationError
+
 from sondar.app.computed import Computed
 from sondar.circuit_files import doubts_in, former_names_in, load_circuit_text
 from sondar.core.circuit.document.fields import CircuitDocument, behind
 from sondar.core.circuit.drawing import draw
 from sondar.core.circuit.network import Circuit
+from sondar.core.describing.sheet import Sheet
 from sondar.core.instruments import INSTRUMENTS, looking_at
 from sondar.core.limits.card import limits_card
 from sondar.core.present.tests import instrument_view
@@ -52,6 +55,14 @@ def stored(computed: Computed, version: CircuitVersion) -> bytes:
     return CircuitSummary(**_summary(version, circuit), notes=notes).model_dump_json().encode()
 
 
+def _sheet(data: dict[str, Any]) -> Sheet | None:
+    """The sheet of a circuit; None if there is none, or one that a person has written by hand and that is none."""
+    try:
+        return Sheet.model_validate(data) if data else None
+    except ValidationError:
+        return None
+
+
 def detailed(computed: Computed, version: CircuitVersion) -> bytes:
     """One version with its drawing, points, connectors and controls."""
     circuit = computed.circuit(version)
@@ -59,6 +70,7 @@ def detailed(computed: Computed, version: CircuitVersion) -> bytes:
     detail = {
         **_summary(version, circuit),
         "source_text": version.source_text,
+        "sheet": _sheet(document.sheet),
         "drawing": draw(circuit),
         "cautions": document.cautions,
         "codes": [CodeModel(code=name, title=c.title, module=c.module, about=c.about) for name, c in document.codes.items()],

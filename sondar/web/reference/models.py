@@ -74,6 +74,15 @@ class TemplateQuery(Strict):
     wires: int | None = Field(None, ge=1, le=12, description="Wires at the plug, if they have been counted.")
 
 
+class FigureView(BaseModel):
+    """A figure of a kind of part that a sheet may give: ``place`` is part.field."""
+
+    place: str
+    label: str
+    unit: str
+    value: str
+
+
 class TemplateView(BaseModel):
     """A typical circuit."""
 
@@ -81,6 +90,10 @@ class TemplateView(BaseModel):
     title: str
     wires: int
     carries: list[str]
+    figures: list[FigureView] = Field(description="What a sheet may say of its parts.")
+    fed: bool = Field(description="It is supplied from a fuse, not by its module.")
+    relay: bool
+    coded_lines: int = Field(description="Lines of a coded switch; 0 if it is none.")
 
 
 class TemplateList(BaseModel):

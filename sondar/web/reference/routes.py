@@ -8,9 +8,11 @@ from typing import Any
 from flask_openapi3 import APIBlueprint, Tag
 
 from sondar.app import typical
-from sondar.circuit_edits import Fill
+from sondar.circuit_edits import FIGURES, Fill
 from sondar.code_library import circuit_templates
 from sondar.core.codes import SYSTEMS, danger_of
+from sondar.core.describing.building import BATTERY, RELAY, RUN
+from sondar.core.describing.templates import Template
 from sondar.core.errors import invalid
 from sondar.core.identification import KINDS, WireReading
 from sondar.core.instruments import INSTRUMENTS
@@ -26,6 +28,7 @@ from sondar.web.reference.models import (
     CodePage,
     CodeQuery,
     CodesFound,
+    FigureView,
     FillsIn,
     GenericCodePath,
     KnownList,
@@ -81,8 +84,26 @@ def show_code(path: GenericCodePath) -> Any:
 def find_templates(query: TemplateQuery) -> Any:
     """Typical circuits for a code or for a part as somebody calls it, the likeliest first; all without either."""
     found, part = workspace().compute("codes", typical.templates_by, query.said.strip(), query.code.upper(), query.wires)
-    shown = [TemplateView(id=one.id, title=one.title, wires=one.wires, carries=list(one.carries)) for one in found]
-    return TemplateList(templates=shown, part=part).model_dump(mode="json")
+    return TemplateList(templates=[_template(one) for one in found], part=part).model_dump(mode="json")
+
+
+def _template(one: Template) -> TemplateView:
+    parts = one.data.get("parts", {})
+    switches = [name for name, item in parts.items() if item["family"] == "switch"]
+    coded = len(switches) if len(switches) > 1 and len(one.data.get("controls", {})) == 1 else 0
+    figures = [
+        FigureView(
+            place=f"{name}.{field}", label=f"{item.get('title', name)}: {label[:1].lower()}{label[1:]}", unit=unit, value=str(item[field])
+        )
+        for name, item in parts.items()
+        for field, (label, unit) in FIGURES.items()
+        if field in item
+    ]  # fmt: skip
+    fed = any(row[1] in (RUN, BATTERY, RELAY) for row in one.data.get("plug", ()))
+    return TemplateView(
+        id=one.id, title=one.title, wires=one.wires, carries=list(one.carries), figures=figures, fed=fed, relay="relay" in one.data,
+        coded_lines=coded,
+    )  # fmt: skip
 
 
 @api.post("/wires", responses={"200": WiresView})

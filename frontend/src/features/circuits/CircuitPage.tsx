@@ -59,6 +59,23 @@ export default function CircuitPage() {
             Synonyms: {circuit.synonyms.join(", ")}.{" "}
             {circuit.complaint && `Usual complaint: ${circuit.complaint}`}
           </p>
+          <p className="flex flex-wrap gap-x-5">
+            {circuit.sheet && (
+              <Link
+                to={`/describe/${circuit.version_id}`}
+                className="min-h-11 py-2 underline underline-offset-4"
+              >
+                Describe it further
+              </Link>
+            )}
+            <a
+              className="min-h-11 py-2 underline underline-offset-4"
+              download={`${circuit.slug}.yaml`}
+              href={`data:text/yaml;charset=utf-8,${encodeURIComponent(circuit.source_text)}`}
+            >
+              Circuit file (YAML)
+            </a>
+          </p>
           {circuit.cautions.map((caution) => (
             <Notice key={caution} tone="caution">
               {caution}

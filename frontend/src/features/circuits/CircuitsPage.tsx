@@ -12,7 +12,12 @@ export default function CircuitsPage() {
   const found = circuits.data?.circuits.filter((circuit) => isCalled(circuit, sought)) ?? [];
   return (
     <main className="mx-auto max-w-5xl px-5 py-5">
-      <h1 className="text-3xl">Circuits</h1>
+      <div className="flex flex-wrap items-baseline justify-between gap-3">
+        <h1 className="text-3xl">Circuits</h1>
+        <Link to="/describe" className="min-h-11 py-2 underline underline-offset-4">
+          Describe a circuit from its wiring sheet
+        </Link>
+      </div>
       <label className="my-3 block max-w-md text-sm text-soft">
         Find by any of its names, e.g. MAF or outside temperature
         <input
@@ -26,8 +31,8 @@ export default function CircuitsPage() {
       {circuits.error && <Notice tone="problem">{circuits.error.message}</Notice>}
       {circuits.data && found.length === 0 && (
         <p>
-          No circuit is called that. Load a circuit file when checking in a vehicle; docs/circuit-format.md
-          says how to write one.
+          No circuit is called that. Describe it from its wiring sheet, or load a circuit file when checking
+          in a vehicle; docs/circuit-format.md says how to write one.
         </p>
       )}
       <ul className="grid gap-x-8 border-t border-rule md:grid-cols-2">

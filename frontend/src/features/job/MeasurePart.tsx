@@ -1,7 +1,7 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Dialog } from "radix-ui";
 import { useEffect, useState } from "react";
-import { useNavigate } from "react-router";
+import { Link, useNavigate } from "react-router";
 import { api, type JobDetail, type Schema, unwrap } from "../../api/client";
 import { sendOnce } from "../../lib/keys";
 import { Button } from "../../ui/Button";
@@ -143,6 +143,12 @@ export function MeasurePart(props: { detail: JobDetail; wanted: PartWanted | nul
                 Wires unlabelled? Say how many: they are told apart by voltages.
               </span>
             )}
+            <Link
+              className="min-h-11 py-2 text-soft underline underline-offset-4"
+              to={`/describe?job=${jobId}&part=${encodeURIComponent(name || part)}&code=${encodeURIComponent(code)}`}
+            >
+              I have the wiring sheet
+            </Link>
             <Button kind="quiet" onClick={props.onClose}>
               Cancel
             </Button>

@@ -180,6 +180,10 @@ class CircuitDocument(Fields):
 
     variants: dict[str, Variant] = Field(default_factory=dict, description="Other ways in which it may be built on this vehicle.")
 
+    sheet: dict[str, Any] = Field(
+        default_factory=dict, description="The wiring sheet that it was described from, cavity by cavity."
+    )
+
     def control_values(self) -> dict[str, tuple[str, ...]]:
         """All controls with their positions; ``key`` always exists."""
         found = {name: tuple(control.values) for name, control in self.controls.items()}

@@ -10,12 +10,12 @@ from sondar.circuit_files import load_circuit_text
 from sondar.code_library import circuit_templates, circuit_text, generic_codes
 from sondar.core.circuit.network import Circuit
 from sondar.core.circuit_review import warnings_of
+from sondar.core.describing.templates import by_words, read_templates
 from sondar.core.diagnosis.belief import update
 from sondar.core.diagnosis.costs import Situation
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.ranking import ranked_tests
 from sondar.core.instruments import ORDINARY
-from sondar.core.templates import by_words, read_templates
 
 TEMPLATES = circuit_templates()
 

@@ -1,0 +1,1 @@
+"""Describing circuits from wiring sheets."""
