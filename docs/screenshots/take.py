@@ -64,6 +64,15 @@ def main(names: list[str]) -> None:
     shared = driver.execute_async_script(CALL, "POST", f"/jobs/{jobs['PA 40 LSK']}/shares", {"days": 14})["token"]
     circuits = driver.execute_async_script(CALL, "GET", "/circuits", None)["circuits"]
     circuit = next(c["version_id"] for c in circuits if c["slug"] == "tern-heated-screen")
+    sheet = {
+        "template": "valve-pulsed", "part": "oil-control valve", "make": "Tessel", "model": "Quay 2.2",
+        "rows": [
+            {"cavity": "1", "carries": 1, "colour": "wh/rd", "shared": ["exhaust valve", "wastegate valve"]},
+            {"cavity": "2", "carries": 2, "colour": "gy/bu", "pin": "31"},
+        ],
+        "supply": {"source": "main relay", "fuse": "F14", "fuse_a": 15}, "figures": {"Y.coil_ohm": "7 to 8"},
+    }  # fmt: skip
+    described = driver.execute_async_script(CALL, "POST", "/sheets", {"sheet": sheet})
     measure, triage, fan = "[data-testid=proposal]", "[data-testid=triage]", diagnosis("PA 12 TRN")
     shots: dict[str, tuple[Any, ...]] = {
         "jobs": ("/", "ul a"),
@@ -86,10 +95,7 @@ def main(names: list[str]) -> None:
         "measure-procedure": (diagnosis("PA 40 LSK"), measure, "light", ("button[role=tab]:nth-of-type(3)", "Compare with")),
         "circuit": (f"/circuits/{circuit}", "[data-testid=drawing] svg"),
         "calculators": (fan, measure, "light", ("Calculators",)),
-        "measure-own-test": (
-            fan, measure, "light",
-            ("g[aria-label^='X20·1: connected']", "g[aria-label^='X20.1:']", "Change (S)"),
-        ),
+        "describe": (f"/describe/{described['version_id']}", "[data-testid=drawing] svg"),
     }  # fmt: skip
     for name, arguments in shots.items():
         if not names or name in names:

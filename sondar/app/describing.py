@@ -136,15 +136,17 @@ def _plug_of(circuit: Circuit, sheet: Sheet) -> str:
 
 
 def still_open(text: str, sheet: Sheet) -> tuple[StillOpen, ...]:
-    """What the sheet leaves open: figures that are only ranges first."""
-    own = {*circuit_templates()[sheet.template].data.get("parts", {}), *circuit_templates()[sheet.template].data.get("module", {})}
+    """What the sheet leaves open: figures that are only ranges first, those of the same name and range in one line."""
+    data = circuit_templates()[sheet.template].data
+    own = {*data.get("parts", {}), *data.get("module", {})}
+    ranges: dict[tuple[str, str], list[str]] = {}
+    for item in known_of(text):
+        if item.open and item.field in FIGURES and item.id in own and f"{item.id}.{item.field}" not in sheet.figures:
+            label = f"{item.label[:1].lower()}{item.label[1:]}"
+            ranges.setdefault((label, f"{item.value} {item.unit}".rstrip()), []).append(item.of)
     found = [
-        StillOpen(
-            f"{item.of}: {item.label[:1].lower()}{item.label[1:]}",
-            f"taken as {item.value} {item.unit}".rstrip() + "; a narrower range shows smaller faults",
-        )
-        for item in known_of(text)
-        if item.open and item.field in FIGURES and item.id in own and f"{item.id}.{item.field}" not in sheet.figures
+        StillOpen(f"{', '.join(names)}: {label}", f"taken as {value}; a narrower range shows smaller faults")
+        for (label, value), names in ranges.items()
     ]
     unknown = [row.cavity for row in sheet.rows if row.carries is None]
     if unknown:

@@ -35,25 +35,31 @@ class Hands:
     def seconds(self) -> float:
         return self.taps * TAP_S + self.characters * CHARACTER_S + self.items * ITEM_S
 
-    def tap(self, element: WebElement, item: bool = False) -> None:
-        try:
-            element.click()
-        except ElementClickInterceptedException:  # below the bar at the foot: a person pushes the page up first
-            self.page.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", element)
-            self.taps += 1
-            element.click()
+    def tap(self, find: Callable[[], WebElement], item: bool = False) -> None:
+        """What is found is tapped; if something lies over it, a person pushes the page first, which counts as one more tap."""
+
+        def done() -> bool:
+            element = find()
+            try:
+                element.click()
+            except ElementClickInterceptedException:
+                self.page.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", element)
+                self.taps += 1
+                element.click()
+            return True
+
+        self.page.wait(done, "something to tap")
         self.taps += 1
         self.items += item
 
     def type(self, find: Callable[[], WebElement], text: str) -> None:
         """Into a field: by touch it is tapped first, by keys it is reached with Tab or Enter from the one before."""
-        element = self.page.wait(find, "the field")
         if self.keyboard:
-            self.page.driver.execute_script("arguments[0].focus()", element)
+            self.page.wait(lambda: self.page.driver.execute_script("arguments[0].focus(); return true", find()), "the field")
             self.characters += 1
         else:
-            self.tap(element)
-        element.send_keys(text)
+            self.tap(find)
+        find().send_keys(text)
         self.characters += len(text)
         self.items += 1
 
@@ -66,14 +72,14 @@ class Hands:
         self.type(lambda: self.page.driver.find_element(By.CSS_SELECTOR, f"[data-column='{column}'][data-row='{row}']"), text)
 
     def button(self, words: str, item: bool = False) -> None:
-        self.tap(self.page.wait(lambda: next(b for b in self.page.all("button, summary") if words in b.text), words), item)
+        self.tap(lambda: next(b for b in self.page.all("button, summary") if words in b.text), item)
 
 
 def begin(hands: Hands, make: str, model: str, part: str, kind: str) -> None:
     hands.field("Make", make)
     hands.field("Model", model)
     hands.field("What the part is called", part)
-    hands.tap(hands.page.find(f"[data-template='{kind}']"), item=True)
+    hands.tap(lambda: hands.page.driver.find_element(By.CSS_SELECTOR, f"[data-template='{kind}']"), item=True)
 
 
 def pressure_and_temperature(hands: Hands) -> None:
@@ -145,11 +151,7 @@ def test_six_sheets_by_keys_and_by_touch_at_a_human_pace(page: Page) -> None:
             hands = taken[name, keyboard] = Hands(page, keyboard)
             page.open("/describe")
             describe(hands)
-            hands.tap(
-                page.wait(
-                    lambda: next(b for b in page.all("button") if b.text == "Keep the circuit" and b.is_enabled()), "a clear sheet"
-                )
-            )
+            hands.tap(lambda: next(b for b in page.all("button") if b.text == "Keep the circuit" and b.is_enabled()))
             page.wait(lambda: "/circuits/" in page.driver.current_url, "the circuit to be kept")
             page.see("Describe it further")
             page.find(f"[data-testid=drawing] svg[aria-label*='{title},']")

@@ -44,6 +44,8 @@ from sondar.web.reference.models import (
 )
 
 LEAST_SHOWN = 0.02
+ON_SHEETS = ("coil_ohm", "resistance_ohm", "armature_ohm", "rated_w", "r25_ohm", "total_ohm")
+"""Figures that wiring sheets print; what is inside a module stands on none."""
 
 api = APIBlueprint(
     "reference", __name__, url_prefix="/api/v1", abp_tags=[Tag(name="generic codes and typical circuits")],
@@ -97,7 +99,7 @@ def _template(one: Template) -> TemplateView:
         )
         for name, item in parts.items()
         for field, (label, unit) in FIGURES.items()
-        if field in item
+        if field in item and field in ON_SHEETS
     ]  # fmt: skip
     fed = any(row[1] in (RUN, BATTERY, RELAY) for row in one.data.get("plug", ()))
     return TemplateView(

@@ -144,7 +144,8 @@ function Describing(props: { first: Sheet; jobId: string; reason: string }) {
           </p>
         ) : (
           <Kinds
-            templates={kinds.data?.templates ?? []}
+            likely={sought.trim() === "" ? [] : (kinds.data?.templates ?? [])}
+            all={all.data?.templates ?? []}
             onChoose={(kind) => change("", (now) => ofKind(now, kind))}
           />
         )}
@@ -205,27 +206,37 @@ function Describing(props: { first: Sheet; jobId: string; reason: string }) {
   );
 }
 
-function Kinds(props: { templates: Template[]; onChoose: (template: Template) => void }) {
-  const withPlug = props.templates.filter((one) => one.wires > 0);
+function Kinds(props: { likely: Template[]; all: Template[]; onChoose: (template: Template) => void }) {
+  const likely = props.likely.filter((one) => one.wires > 0);
+  const others = props.all.filter((one) => one.wires > 0 && !likely.some((two) => two.id === one.id));
+  const list = (label: string, templates: Template[]) => (
+    <ul className="border-t border-rule" aria-label={label}>
+      {templates.map((template) => (
+        <li key={template.id} className="border-b border-rule">
+          <button
+            type="button"
+            data-template={template.id}
+            className="block min-h-11 w-full py-2 text-left"
+            onClick={() => props.onChoose(template)}
+          >
+            <strong className="font-[650]">{template.title}</strong>
+            <span className="block text-sm text-soft">{template.carries.join(" · ")}</span>
+          </button>
+        </li>
+      ))}
+    </ul>
+  );
   return (
-    <section aria-label="Kind of part">
+    <section aria-label="Kind of part" className="max-h-[60vh] overflow-auto">
       <h2 className="text-base text-soft">Which is it most like?</h2>
-      <ul className="max-h-[60vh] overflow-auto border-t border-rule">
-        {withPlug.map((template) => (
-          <li key={template.id} className="border-b border-rule">
-            <button
-              type="button"
-              data-template={template.id}
-              className="block min-h-11 w-full py-2 text-left"
-              onClick={() => props.onChoose(template)}
-            >
-              <strong className="font-[650]">{template.title}</strong>
-              <span className="block text-sm text-soft">{template.carries.join(" · ")}</span>
-            </button>
-          </li>
-        ))}
-      </ul>
-      {withPlug.length === 0 && <p className="py-2">Nothing is called that. Another name, or fewer words?</p>}
+      {list("Likely kinds", likely)}
+      {likely.length === 0 && <p className="py-2">Nothing is called that. Another name, or one of these?</p>}
+      {others.length > 0 && (
+        <>
+          <h2 className="mt-4 text-base text-soft">Other kinds</h2>
+          {list("Other kinds", others)}
+        </>
+      )}
     </section>
   );
 }

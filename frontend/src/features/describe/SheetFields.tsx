@@ -62,37 +62,46 @@ export function SheetFields(props: {
               }
             />
           </div>
-          <TextField
-            label="Fuse, A"
-            inputMode="decimal"
-            value={supply.fuse_a ?? ""}
-            onChange={(event) =>
-              onChange("fuse_a", (now) => ({
-                ...now,
-                supply: { ...supply, fuse_a: Number(event.target.value.replace(",", ".")) || null },
-              }))
-            }
-          />
-          <TextField
-            label="Its number"
-            value={supply.fuse ?? ""}
-            maxLength={12}
-            onChange={(event) =>
-              onChange("fuse", (now) => ({ ...now, supply: { ...supply, fuse: event.target.value.trim() } }))
-            }
-          />
-          {(template.relay || supply.source === "main relay") && (
+          <div className="w-20">
             <TextField
-              label="Relay number"
-              value={supply.relay ?? ""}
-              maxLength={12}
+              label="Fuse, A"
+              inputMode="decimal"
+              value={supply.fuse_a ?? ""}
               onChange={(event) =>
-                onChange("relay", (now) => ({
+                onChange("fuse_a", (now) => ({
                   ...now,
-                  supply: { ...supply, relay: event.target.value.trim() },
+                  supply: { ...supply, fuse_a: Number(event.target.value.replace(",", ".")) || null },
                 }))
               }
             />
+          </div>
+          <div className="w-28">
+            <TextField
+              label="Fuse number"
+              value={supply.fuse ?? ""}
+              maxLength={12}
+              onChange={(event) =>
+                onChange("fuse", (now) => ({
+                  ...now,
+                  supply: { ...supply, fuse: event.target.value.trim() },
+                }))
+              }
+            />
+          </div>
+          {(template.relay || supply.source === "main relay") && (
+            <div className="w-28">
+              <TextField
+                label="Relay number"
+                value={supply.relay ?? ""}
+                maxLength={12}
+                onChange={(event) =>
+                  onChange("relay", (now) => ({
+                    ...now,
+                    supply: { ...supply, relay: event.target.value.trim() },
+                  }))
+                }
+              />
+            </div>
           )}
         </section>
       )}

@@ -39,6 +39,9 @@ const NARROW = "(max-width: 1023px)";
  * The circuit from supply to ground. Points take the probes, connectors are disconnected and connected, readings stand where they
  * were taken. One tab stop: arrow keys move between what can be pressed, Space or Enter presses it.
  */
+/** A title in the middle of a sentence; a designation such as TCM stays as it is. */
+const inSentence = (title: string) => (title === title.toUpperCase() ? title : title.toLowerCase());
+
 export const CircuitDrawing = memo(function CircuitDrawing(props: Props) {
   const { circuit, readings, weights, test, expected, onPoint, onConnector, onControl, children } = props;
   const { drawing } = circuit;
@@ -80,7 +83,7 @@ export const CircuitDrawing = memo(function CircuitDrawing(props: Props) {
                 strokeDasharray="5 4"
               />
               <text x={x(region.column) + 24} y={y(region.bottom) - 5} fontSize={11.5} fill="var(--ink-soft)">
-                in {region.title.toLowerCase()}
+                in {inSentence(region.title)}
               </text>
             </g>
           ))}
