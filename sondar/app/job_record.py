@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from datetime import date
 from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
@@ -104,12 +105,53 @@ def _stage(value: Any) -> str:
     return str(value)
 
 
+MAY_DRIVE = ("yes", "with limits", "not until repaired", "not known")
+URGENCIES = ("at once", "soon", "to be watched")
+DECISIONS = ("advised", "accepted", "declined")
+FOLLOW_UP_RESULTS = ("in order", "came back, same cause", "came back, another cause", "not reached")
+MOST_DEFECTS = 20
+
+
+def _one_of(words: Sequence[str]) -> Callable[[Any], str]:
+    def check(value: Any) -> str:
+        if value not in ("", None, *words):
+            raise ValueError(f"one of {', '.join(words)}, or nothing")
+        return str(value or "")
+
+    return check
+
+
+def _day(value: Any) -> str:
+    """A day as 2026-12-03, or none."""
+    text = _text(10)(value or "")
+    if text:
+        try:
+            date.fromisoformat(text)
+        except ValueError as error:
+            raise ValueError("a day such as 2026-12-03") from error
+    return text
+
+
+def _defects(value: Any) -> list[str]:
+    """Other defects that were seen, each as 'what | how urgent | what was decided'."""
+    found = TypeAdapter(list[str]).validate_python(value, strict=True)
+    if len(found) > MOST_DEFECTS:
+        raise ValueError(f"at most {MOST_DEFECTS} defects")
+    for line in found:
+        what, *rest = (part.strip() for part in line.split("|"))
+        if not 1 <= len(what) <= 200 or len(rest) != 2 or rest[0] not in URGENCIES or rest[1] not in DECISIONS:
+            raise ValueError(f"'{line[:40]}': what it is | {', '.join(URGENCIES)} | {', '.join(DECISIONS)}")
+    return [" | ".join(part.strip() for part in line.split("|")) for line in found]
+
+
 FIELDS: dict[str, Callable[[Any], Any]] = {
     "complaint": _text(2000), "conditions": _words(8, tuple(CONDITIONS)), "conditions_text": _text(1000), "reproduced": _yes_no,
     "recent_work": _words(20), "recent_work_text": _text(1000), "environment": _words(5, tuple(ENVIRONMENTS)),
     "battery_v": _number(0, 60), "temperature_c": _number(-50, 90), "mileage_km": _number(0, 5_000_000, whole=True),
     "symptoms": _words(30), "denied": _words(30), "stage": _stage, "put_back": _words(60),
     "opinion_by": _text(120), "opinion_said": _text(1000), "opinion_parts": _words(20),
+    "may_drive": _one_of(MAY_DRIVE), "may_drive_why": _text(500), "made_it_fail": _text(500), "cause_removed": _yes_no, "not_done": _text(1000),
+    "defects": _defects, "follow_up": _day, "follow_up_result": _one_of(FOLLOW_UP_RESULTS),
     "make": _text(60, 1), "model": _text(60), "year": _number(1950, 2100, whole=True), "plate": _text(20), "engine": _text(60), "vin": _vin,
 }  # fmt: skip
 """Every field that can be answered, and the check of its value."""

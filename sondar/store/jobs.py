@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime
 from typing import Literal, get_args
 from uuid import UUID
 
@@ -150,6 +150,27 @@ def list_jobs(db: Db, before: int | None = None, limit: int = 50, stage: str | N
             """,
             {"before": before, "limit": limit, "stage": stage},
         ).fetchall()
+
+
+def to_follow_up(db: Db, until: date, limit: int = 100) -> list[tuple[date, Job]]:
+    """Jobs whose repair is to be asked after by a day, and of which nobody has said yet how it went; the longest overdue first."""
+    days: dict[UUID, date] = dict(
+        db.execute(
+            """
+            SELECT d.job_id, (d.value #>> '{}')::date AS day
+            FROM (SELECT DISTINCT ON (job_id) job_id, value FROM answer
+                  WHERE workshop_id = current_workshop() AND field = 'follow_up' ORDER BY job_id, seq DESC) d
+            LEFT JOIN (SELECT DISTINCT ON (job_id) job_id, value FROM answer
+                  WHERE workshop_id = current_workshop() AND field = 'follow_up_result' ORDER BY job_id, seq DESC) r USING (job_id)
+            WHERE d.value #>> '{}' ~ '^\\d{4}-\\d\\d-\\d\\d$' AND coalesce(r.value #>> '{}', '') = '' AND (d.value #>> '{}')::date <= %s
+            ORDER BY day LIMIT %s
+            """,
+            (until, limit),
+        ).fetchall()
+    )
+    with db.cursor(row_factory=class_row(Job)) as cursor:
+        found = cursor.execute(_JOB + " WHERE j.workshop_id = current_workshop() AND j.id = ANY(%s)", (list(days),)).fetchall()
+    return sorted(((days[job.id], job) for job in found), key=lambda one: (one[0], one[1].number))
 
 
 def search_jobs(db: Db, query: tuple[str, str], before: int | None = None, limit: int = 50, stage: str | None = None) -> list[Job]:

@@ -35,6 +35,7 @@ from sondar.web.problems import invalid_fields, register
 from sondar.web.procedures.routes import api as procedures
 from sondar.web.programs.routes import api as programs
 from sondar.web.reference.routes import api as reference
+from sondar.web.report.routes import api as report
 from sondar.web.services import Services
 from sondar.web.sharing.routes import api as sharing
 from sondar.web.vehicles.routes import api as vehicle_models
@@ -53,6 +54,7 @@ FEATURES = (
     sharing,
     reference,
     describing,
+    report,
 )
 """Every feature's routes; a new one is a folder beside these and a name here."""
 

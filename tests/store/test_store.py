@@ -56,6 +56,7 @@ def test_migrations_run_from_empty_and_once(postgres: LocalServer) -> None:
         "0012.housekeeping",
         "0013.advice",
         "0014.revisions",
+        "0015.follow-up",
     ]
     assert migrate(fresh) == []
     with psycopg.connect(fresh) as db:
@@ -158,6 +159,7 @@ def test_jobs_of_an_earlier_version_stay_readable(postgres: LocalServer, ambient
         "0012.housekeeping",
         "0013.advice",
         "0014.revisions",
+        "0015.follow-up",
     ]
     with psycopg.connect(earlier) as db:
         act_for(db, workshop[0])

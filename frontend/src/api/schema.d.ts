@@ -467,6 +467,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/follow-ups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Jobs whose repair is to be asked after, and of which nobody has said yet how it went. */
+        get: operations["report_list_follow_ups_follow_ups_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/health": {
         parameters: {
             query?: never;
@@ -624,6 +641,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/jobs/{job_id}/follow-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The day on which the repair is to be asked after, as an iCalendar file; 404 if no day was agreed. */
+        get: operations["report_show_calendar_jobs__uuid_job_id__follow_up_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/jobs/{job_id}/notes": {
         parameters: {
             query?: never;
@@ -667,6 +701,23 @@ export interface paths {
         };
         /** The picture itself. */
         get: operations["jobs_show_photo_jobs__uuid_job_id__photos__uuid_photo_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{job_id}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The report of a job: for its customer or for a colleague, as PDF or as a page. */
+        get: operations["report_show_report_jobs__uuid_job_id__report_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2393,6 +2444,26 @@ export interface components {
             sign_in: string;
             /** Workshop */
             workshop: string;
+        };
+        /**
+         * FollowUp
+         * @description A job whose repair is to be asked after.
+         */
+        FollowUp: {
+            /**
+             * Due
+             * Format: date
+             */
+            due: string;
+            job: components["schemas"]["JobView"];
+        };
+        /**
+         * FollowUps
+         * @description Jobs whose repair is to be asked after, the longest overdue first.
+         */
+        FollowUps: {
+            /** Jobs */
+            jobs: components["schemas"]["FollowUp"][];
         };
         /**
          * Foreseen
@@ -7017,6 +7088,65 @@ export interface operations {
             };
         };
     };
+    report_list_follow_ups_follow_ups_get: {
+        parameters: {
+            query?: {
+                /** @description Jobs due by this day; today if left out. */
+                until?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FollowUps"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
     health_api_v1_health_get: {
         parameters: {
             query?: never;
@@ -7631,6 +7761,55 @@ export interface operations {
             };
         };
     };
+    report_show_calendar_jobs__uuid_job_id__follow_up_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
     jobs_add_note_jobs__uuid_job_id__notes_post: {
         parameters: {
             query?: never;
@@ -7773,6 +7952,58 @@ export interface operations {
             path: {
                 job_id: string;
                 photo_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    report_show_report_jobs__uuid_job_id__report_get: {
+        parameters: {
+            query?: {
+                reader?: "customer" | "colleague";
+                form?: "pdf" | "html";
+            };
+            header?: never;
+            path: {
+                job_id: string;
             };
             cookie?: never;
         };

@@ -10,6 +10,7 @@ import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 import { Codes } from "./Codes";
 import { EraseDialog } from "./EraseDialog";
+import { HandOver } from "./HandOver";
 import { Known } from "./Known";
 import { PutBack } from "./PutBack";
 import { ShareDialog } from "./ShareDialog";
@@ -44,7 +45,8 @@ export function JobPage() {
     );
   // Upright, what to test first stands above what is known as soon as there is something to go by.
   const begun = detail.scans.length > 0 || detail.answers.symptoms !== undefined;
-  const timeline = params.get("view") === "timeline";
+  const view = params.get("view") ?? "";
+  const timeline = view === "timeline";
   return (
     <main className="flex h-full flex-col">
       <Headline>
@@ -76,6 +78,13 @@ export function JobPage() {
         <span className="ml-auto flex gap-4">
           <Button
             kind="quiet"
+            aria-pressed={view === "hand-over"}
+            onClick={() => setParams(view === "hand-over" ? {} : { view: "hand-over" }, { replace: true })}
+          >
+            {view === "hand-over" ? "Back to the job" : "Hand-over and report"}
+          </Button>
+          <Button
+            kind="quiet"
             aria-pressed={timeline}
             onClick={() => setParams(timeline ? {} : { view: "timeline" }, { replace: true })}
           >
@@ -99,7 +108,11 @@ export function JobPage() {
         </p>
       )}
       <PutBack detail={detail} canWrite={canWrite} />
-      {timeline ? (
+      {view === "hand-over" ? (
+        <div className="relative min-h-0 flex-1 overflow-auto">
+          <HandOver detail={detail} canWrite={canWrite} />
+        </div>
+      ) : timeline ? (
         <div className="relative min-h-0 flex-1 overflow-auto">
           <TimelineList detail={detail} canWrite={canWrite} />
         </div>

@@ -10,6 +10,7 @@ import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 import { VirtualList } from "../../ui/VirtualList";
 import { FirstSteps } from "./FirstSteps";
+import { FollowUps } from "./FollowUps";
 
 const SETTLE_MS = 180;
 
@@ -89,6 +90,7 @@ export function JobsPage() {
   };
   return (
     <main className="mx-auto max-w-5xl px-5 py-5">
+      <FollowUps />
       <div className="mb-3 flex items-end justify-between gap-4">
         <div>
           <h1 className="text-3xl">Jobs</h1>

@@ -1,0 +1,228 @@
+"""The report of a job: what a customer understands, and what a colleague can check. One content, told twice.
+
+Everything in it stands in the job's record or follows from its readings; nothing is made up for the report.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from datetime import UTC, date, datetime
+from typing import TypeVar
+from uuid import UUID
+
+from sondar.app import job_record
+from sondar.app.case import Case, load_case
+from sondar.app.computed import Computed
+from sondar.app.jobs import JobDetail, JobRecord, about, detail_of, load_record
+from sondar.app.judging import Measuring, judge_case
+from sondar.app.workspace import Workspace
+from sondar.core.codes import Classified
+from sondar.core.diagnosis.after_repair import Verification
+from sondar.core.diagnosis.judge import Effect
+from sondar.core.present.assessment import effect_range
+from sondar.core.wording import conclusion as words
+from sondar.core.wording.labels import describe_test, reading_label, unit_title
+from sondar.core.wording.second_opinion import OpinionAnswer, opinion_answers
+
+T = TypeVar("T")
+
+DRIVE = {
+    "yes": "It may be driven.", "with limits": "It may be driven, with limits.",
+    "not until repaired": "It must not be driven until it has been repaired.", "not known": "Whether it may be driven is not known.",
+    "": "Nobody has said whether it may be driven.",
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Defect:
+    """Something else that was seen: what, how urgent, and what was decided about it."""
+
+    what: str
+    urgency: str
+    decision: str
+
+
+@dataclass(frozen=True)
+class Measured:
+    """One reading with what a healthy vehicle would have shown."""
+
+    test: str
+    shown: str
+    expected: str
+    within: bool
+    voided: str = ""
+
+
+@dataclass(frozen=True)
+class Proved:
+    """A test that failed before the repair, and how it is now; ``now`` is empty while it has not been repeated."""
+
+    test: str
+    expected: str
+    before: str
+    now: str
+    passed: bool | None
+
+
+@dataclass(frozen=True)
+class Done:
+    """A repair: what was done to which parts, by whom and when."""
+
+    parts: str
+    action: str
+    by: str
+    at: datetime
+    tried: bool
+
+
+@dataclass(frozen=True)
+class CircuitReport:
+    """One circuit: what it was tested for, what was found, what was done about it, and whether that holds.
+
+    Attributes:
+        concluded: the conclusion as it was stored; computed: what follows from the readings today.
+    """
+
+    title: str
+    reason: str
+    concluded: str
+    computed: str
+    certainty: float
+    measured: tuple[Measured, ...]
+    done: tuple[Done, ...]
+    proved: tuple[Proved, ...]
+    opinions: tuple[OpinionAnswer, ...]
+    cautions: tuple[str, ...]
+    engine: str
+
+
+@dataclass(frozen=True)
+class CodeLine:
+    """A code as it was read first, and how it behaved since it was cleared."""
+
+    code: str
+    module: str
+    since: str
+
+
+@dataclass(frozen=True)
+class Report:
+    """All that is said of a job."""
+
+    workshop: str
+    number: int
+    vehicle: str
+    plate: str
+    mileage: str
+    checked_in: datetime
+    made: datetime
+    complaint: str
+    reproduced: bool | None
+    codes: tuple[CodeLine, ...]
+    circuits: tuple[CircuitReport, ...]
+    may_drive: str
+    may_drive_why: str
+    made_it_fail: str
+    cause_removed: bool | None
+    not_done: str
+    defects: tuple[Defect, ...]
+    follow_up: date | None
+    put_back_open: tuple[str, ...]
+    stage: str
+
+
+def of_job(work: Workspace, job_id: UUID, view: Callable[[Report], T]) -> T:
+    """The report of a job as ``view`` makes it, in a worker.
+
+    Raises:
+        NotFoundError: there is no such job.
+    """
+    with work.transaction() as db:
+        record = load_record(db, job_id)
+        cases = [load_case(db, diagnosis.id) for diagnosis in record.diagnoses]
+    return work.compute(about(record), _viewed, record, cases, datetime.now(UTC), view)
+
+
+def _viewed(computed: Computed, record: JobRecord, cases: Sequence[Case], made: datetime, view: Callable[[Report], T]) -> T:
+    detail = detail_of(computed, record, False)
+    return view(report(detail, [judge_case(computed, case, False) for case in cases], made))
+
+
+def report(detail: JobDetail, judged: Sequence[Measuring], made: datetime) -> Report:
+    """The report from a job's record and its judged circuits."""
+    record, job = detail.record, detail.record.job
+
+    def said(field: str, default: object) -> object:
+        return job_record.value_of(record.answers, field, default)
+
+    day = str(said("follow_up", "") or "")
+    removed, reproduced = said("cause_removed", None), said("reproduced", None)
+    return Report(
+        record.workshop.name, job.number, f"{job.make} {job.model} {job.year or ''}".strip(), job.plate,
+        f"{job.mileage_km:,} km".replace(",", " ") if job.mileage_km is not None else "", job.created_at, made, job.complaint,
+        reproduced if isinstance(reproduced, bool) else None, _codes(record), tuple(_circuit(found) for found in judged),
+        DRIVE[str(said("may_drive", "") or "")], str(said("may_drive_why", "") or ""), str(said("made_it_fail", "") or ""),
+        removed if isinstance(removed, bool) else None, str(said("not_done", "") or ""), _defects(said("defects", [])),
+        date.fromisoformat(day) if day else None, tuple(item.title for item, done in detail.put_back if not done), job.stage,
+    )  # fmt: skip
+
+
+def _defects(lines: object) -> tuple[Defect, ...]:
+    return tuple(Defect(*(part.strip() for part in str(line).split("|"))) for line in lines) if isinstance(lines, list) else ()
+
+
+BEHAVED = {
+    "hard": "set again at once", "new": "new since", "conditional": "set again under its conditions", "intermittent": "came back by and by",
+    "history": "has not come back", "untested": "its test has not run since",
+}  # fmt: skip
+
+
+def _codes(record: JobRecord) -> tuple[CodeLine, ...]:
+    file = record.codes
+    lines = []
+    for found in job_record.current_codes(file):
+        how: Classified | None = file.classified.get((found.module or "", found.code))
+        since = "" if how is None else BEHAVED.get(str(how.behaviour), str(how.behaviour))
+        lines.append(CodeLine(found.code, found.module or "", since if file.clearing else "not cleared"))
+    return tuple(lines)
+
+
+def _circuit(found: Measuring) -> CircuitReport:
+    case, judgement = found.case, found.judgement
+    circuit = found.predictor.circuit
+    parts = job_record.value_of(case.answers, "opinion_parts", [])
+    voided = [
+        Measured(f"{item.instrument} at {item.red}", item.entry, "", True, item.voided_because or "")
+        for item in case.stored
+        if item.voided_because is not None
+    ]
+    effects: list[Effect] = [*found.repaired.earlier, *judgement.effects]
+    measured = [
+        Measured(describe_test(circuit, e.reading.test), reading_label(e.reading), effect_range(e), e.within_expected)
+        for e in effects
+    ]
+    done = [
+        Done(
+            ", ".join(unit_title(circuit, unit) for unit in item.units),
+            item.action,
+            item.by or "",
+            item.created_at,
+            item.substituted,
+        )
+        for item in case.repairs
+    ]
+    return CircuitReport(
+        case.diagnosis.title, case.diagnosis.reason, case.diagnosis.conclusion or "", words.sentence(judgement),
+        min(1.0, judgement.ranking.certainty), (*measured, *voided), tuple(done),
+        tuple(_proved(circuit, item) for item in found.repaired.to_verify), tuple(opinion_answers(judgement, parts)),
+        tuple(circuit.document.cautions), case.said.engine if case.said else "",
+    )  # fmt: skip
+
+
+def _proved(circuit: object, item: Verification) -> Proved:
+    return Proved(
+        describe_test(circuit, item.test),  # type: ignore[arg-type]
+        effect_range(item.now or item.before), reading_label(item.before.reading),
+        "" if item.now is None else reading_label(item.now.reading), item.passed,
+    )  # fmt: skip
