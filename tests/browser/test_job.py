@@ -13,6 +13,7 @@ from selenium.webdriver.common.keys import Keys
 from sondar.simulators.vehicle import SimulatedVehicle
 from tests.browser.conftest import Page
 from tests.conftest import FAN_TEXT, LATCH_TEXT, ROOT
+from tests.core.describing.sheets import OIL_CONTROL_VALVE
 
 AXE = (ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js").read_text(encoding="utf-8")
 
@@ -154,6 +155,7 @@ def test_axe_finds_nothing_serious(page: Page, theme: str) -> None:
         return found
 
     shared = page.api("POST", f"/jobs/{jobs['PA 40 LSK']}/shares", {"days": 1})["token"]
+    described = page.api("POST", "/sheets", {"sheet": OIL_CONTROL_VALVE})["version_id"]
     places = [
         ("/", "ul a"),
         ("/?q=nothing+of+the+kind", "h1"),
@@ -161,6 +163,9 @@ def test_axe_finds_nothing_serious(page: Page, theme: str) -> None:
         (f"/jobs/{jobs['PA 27 TRN']}", "[data-testid=triage]"),
         (f"/jobs/{jobs['PA 07 LSK']}", "[data-code]"),
         (f"/jobs/{jobs['PA 40 LSK']}?view=timeline", "[data-testid=timeline] li"),
+        (f"/jobs/{jobs['PA 40 LSK']}?view=hand-over", "section[aria-label=Reports]"),
+        ("/describe", "[data-template]"),
+        (f"/describe/{described}", "[data-testid=drawing] svg"),
         (f"/measure/{diagnosis('PA 12 TRN')}", "[data-unit]"),
         (f"/measure/{diagnosis('PA 40 LSK')}/diagnosis", "[data-testid=conclusion]"),
         ("/circuits", "main ul a"),
