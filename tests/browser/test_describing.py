@@ -6,6 +6,7 @@ import statistics
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
+from uuid import uuid4
 
 import pytest
 from selenium.common.exceptions import ElementClickInterceptedException
@@ -59,7 +60,7 @@ class Hands:
             self.characters += 1
         else:
             self.tap(find)
-        find().send_keys(text)
+        self.page.wait(lambda: find().send_keys(text) is None, "the field to take the text")
         self.characters += len(text)
         self.items += 1
 
@@ -202,11 +203,12 @@ def test_from_a_code_to_the_sheet_to_measuring_and_the_sheet_comes_back(page: Pa
     job = page.api(
         "POST",
         "/jobs",
-        {"client_key": "5d7c9f5e-0000-4000-8000-000000000001", "vehicle": {"make": "Tessel", "model": "Quay"}, "codes": ""},
+        {"client_key": str(uuid4()), "vehicle": {"make": "Tessel", "model": "Quay"}, "codes": ""},
     )
     page.open(f"/describe?job={job['id']}&part={part}")
-    page.find("[data-template='valve-pulsed']").click()
-    page.find("[data-column='colour'][data-row='0']").send_keys("wh/rd")
+    hands = Hands(page, keyboard=True)
+    hands.tap(lambda: page.driver.find_element(By.CSS_SELECTOR, "[data-template='valve-pulsed']"))
+    hands.cell("colour", 0, "wh/rd")
     page.wait(
         lambda: next(b for b in page.all("button") if b.text == "Keep it and measure" and b.is_enabled()), "a clear sheet"
     ).click()
@@ -217,3 +219,31 @@ def test_from_a_code_to_the_sheet_to_measuring_and_the_sheet_comes_back(page: Pa
     page.wait(
         lambda: page.find("[data-column='colour'][data-row='0']").get_attribute("value") == "wh/rd", "the sheet as it was typed"
     )
+
+
+def test_the_sheet_turns_up_in_the_middle_of_measuring_and_no_reading_is_lost(page: Page) -> None:
+    job = page.api("POST", "/jobs", {"client_key": str(uuid4()), "vehicle": {"make": "Tessel", "model": "Quay"}, "codes": "P0443"})
+    body = {"client_key": str(uuid4()), "template": "valve-pulsed", "code": "P0443"}
+    diagnosis = page.api("POST", f"/jobs/{job['id']}/typical", body)["id"]
+    reading = {
+        "client_key": str(uuid4()), "instrument": "voltmeter", "red": "X2.1", "black": "BAT.neg", "entry": "12.2",
+        "setup": {"controls": {"key": "on"}, "unplugged": []},
+    }  # fmt: skip
+    before = page.api("POST", f"/diagnoses/{diagnosis}/readings", reading)["readings"]
+    page.open(f"/measure/{diagnosis}")
+    page.find("[data-testid=proposal]")
+    page.command("k")
+    page.wait(lambda: page.driver.find_element(By.LINK_TEXT, "I have the wiring sheet"), "the link").click()
+    page.wait(
+        lambda: page.all("section[aria-label='Vehicle and part'] input")[0].get_attribute("value") == "Tessel", "the job's make"
+    )
+    hands = Hands(page, keyboard=True)
+    hands.tap(lambda: page.driver.find_element(By.CSS_SELECTOR, "[data-template='valve-pulsed']"))
+    hands.cell("colour", 0, "wh/rd")
+    words = "Keep it and go on measuring"
+    page.wait(lambda: next(b for b in page.all("button") if b.text == words and b.is_enabled()), "a clear sheet").click()
+    page.find("[data-testid=proposal]")
+    page.see("12.2")
+    after = page.api("GET", f"/diagnoses/{diagnosis}")
+    assert after["readings"] == before
+    assert page.api("GET", f"/circuits/{after['diagnosis']['circuit_version_id']}")["sheet"]["rows"][0]["colour"] == "wh/rd"

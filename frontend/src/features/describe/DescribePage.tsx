@@ -2,7 +2,7 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tansta
 import { useDeferredValue, useEffect, useRef, useState } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
 import { api, unwrap } from "../../api/client";
-import { circuitQuery, jobQuery } from "../../api/queries";
+import { circuitQuery, jobQuery, measuringQuery } from "../../api/queries";
 import { Headline } from "../../app/Headline";
 import { sendOnce } from "../../lib/keys";
 import { Button } from "../../ui/Button";
@@ -17,32 +17,51 @@ import { useHistory } from "./useHistory";
 
 const SETTLED_MS = 350;
 
+/** What the circuit is described for: a job that begins with it, or a diagnosis that goes on with it. */
+interface Purpose {
+  jobId: string;
+  diagnosisId: string;
+  reason: string;
+}
+
 /** Describing a circuit from its wiring sheet: what part it is, then its plug cavity by cavity; the circuit follows as one types. */
 export default function DescribePage() {
   const { versionId } = useParams();
   const [query] = useSearchParams();
-  const circuit = useQuery({ ...circuitQuery(versionId), enabled: versionId !== undefined });
+  const diagnosisId = query.get("diagnosis") ?? "";
   const jobId = query.get("job") ?? "";
   const job = useQuery({ ...jobQuery(jobId), enabled: jobId !== "" });
-  if (circuit.error ?? job.error) {
+  const measuring = useQuery({ ...measuringQuery(diagnosisId), enabled: diagnosisId !== "" });
+  const version = versionId ?? measuring.data?.diagnosis.circuit_version_id;
+  const circuit = useQuery({ ...circuitQuery(version), enabled: version !== undefined });
+  const trouble = circuit.error ?? job.error ?? measuring.error;
+  if (trouble) {
     return (
       <main className="mx-auto max-w-3xl p-6">
-        <Notice tone="problem">{(circuit.error ?? job.error)?.message}</Notice>
+        <Notice tone="problem">{trouble.message}</Notice>
       </main>
     );
   }
-  if ((versionId && !circuit.data) || (jobId && !job.data)) return <main className="p-6">…</main>;
-  const first =
-    circuit.data?.sheet ??
-    emptySheet(job.data?.job.make ?? "", job.data?.job.model ?? "", query.get("part") ?? "");
-  return <Describing key={versionId ?? "new"} first={first} jobId={jobId} reason={query.get("code") ?? ""} />;
+  const waiting = (jobId && !job.data) || (diagnosisId && !measuring.data) || (version && !circuit.data);
+  if (waiting) return <main className="p-6">…</main>;
+  const about = job.data?.job ?? measuring.data?.job;
+  const part = query.get("part") ?? circuit.data?.title.replace(/, typical$/, "") ?? "";
+  const first = circuit.data?.sheet ?? emptySheet(about?.make ?? "", about?.model ?? "", part);
+  return (
+    <Describing
+      key={version ?? "new"}
+      first={first}
+      purpose={{ jobId, diagnosisId, reason: query.get("code") ?? "" }}
+    />
+  );
 }
 
-function Describing(props: { first: Sheet; jobId: string; reason: string }) {
+function Describing(props: { first: Sheet; purpose: Purpose }) {
+  const { jobId, diagnosisId, reason } = props.purpose;
   const navigate = useNavigate();
   const client = useQueryClient();
   const { now: sheet, change, undo, redo, canUndo, canRedo } = useHistory<Sheet>(props.first);
-  const [sought, setSought] = useState(props.first.part || props.reason);
+  const [sought, setSought] = useState(props.first.part || reason);
   const [file, setFile] = useState<TableFile | null>(null);
   const picker = useRef<HTMLInputElement>(null);
   const settled = useSettled(sheet);
@@ -69,22 +88,39 @@ function Describing(props: { first: Sheet; jobId: string; reason: string }) {
   const keep = useMutation({
     mutationFn: async () => {
       const kept = unwrap(await api.POST("/api/v1/sheets", { body: { sheet } }));
-      if (!props.jobId) return { measure: null, version: kept.version_id };
-      const path = { params: { path: { job_id: props.jobId } } };
-      const reason = props.reason || "Described from the wiring sheet";
-      const diagnosis = await sendOnce(["open", props.jobId, kept.version_id], async (client_key) =>
+      const circuit_version_id = kept.version_id;
+      if (diagnosisId) {
+        const path = { params: { path: { diagnosis_id: diagnosisId } } };
+        await sendOnce(["move", diagnosisId, circuit_version_id], async (client_key) =>
+          unwrap(
+            await api.PUT("/api/v1/diagnoses/{diagnosis_id}/circuit", {
+              ...path,
+              body: { client_key, version_id: circuit_version_id },
+            }),
+          ),
+        );
+        return { measure: diagnosisId, version: circuit_version_id };
+      }
+      if (!jobId) return { measure: null, version: circuit_version_id };
+      const diagnosis = await sendOnce(["open", jobId, circuit_version_id], async (client_key) =>
         unwrap(
           await api.POST("/api/v1/jobs/{job_id}/diagnoses", {
-            ...path,
-            body: { client_key, circuit_version_id: kept.version_id, reason, carry: false },
+            params: { path: { job_id: jobId } },
+            body: {
+              client_key,
+              circuit_version_id,
+              reason: reason || "Described from the wiring sheet",
+              carry: false,
+            },
           }),
         ),
       );
-      return { measure: diagnosis.id, version: kept.version_id };
+      return { measure: diagnosis.id, version: circuit_version_id };
     },
     onSuccess: ({ measure, version }) => {
       client.invalidateQueries({ queryKey: ["circuits"] });
       client.invalidateQueries({ queryKey: ["job"] });
+      if (diagnosisId) client.invalidateQueries(measuringQuery(diagnosisId));
       navigate(measure ? `/measure/${measure}` : `/circuits/${version}`);
     },
   });
@@ -163,7 +199,13 @@ function Describing(props: { first: Sheet; jobId: string; reason: string }) {
         )}
         <div className="sticky bottom-0 flex flex-wrap items-center gap-3 border-t border-rule bg-paper py-2">
           <Button kind="next" disabled={!ready || keep.isPending} onClick={() => keep.mutate()}>
-            {keep.isPending ? "Keeping …" : props.jobId ? "Keep it and measure" : "Keep the circuit"}
+            {keep.isPending
+              ? "Keeping …"
+              : diagnosisId
+                ? "Keep it and go on measuring"
+                : jobId
+                  ? "Keep it and measure"
+                  : "Keep the circuit"}
           </Button>
           <Button onClick={undo} disabled={!canUndo}>
             Undo

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Dialog } from "radix-ui";
 import { useEffect, useState } from "react";
+import { Link } from "react-router";
 import { ApiError, api, type Schema, unwrap } from "../../../api/client";
 import { Button } from "../../../ui/Button";
 import { Notice } from "../../../ui/Notice";
@@ -97,6 +98,12 @@ export function FillInDialog(props: { diagnosisId: string; open: boolean; onClos
               )}
             </div>
             <div className="mt-3 flex items-center justify-end gap-3">
+              <Link
+                className="mr-auto min-h-11 py-2 text-soft underline underline-offset-4"
+                to={`/describe?diagnosis=${diagnosisId}`}
+              >
+                I have the wiring sheet
+              </Link>
               <Button kind="quiet" onClick={props.onClose}>
                 Cancel
               </Button>
