@@ -21,7 +21,8 @@ from sondar.core.circuit.document.fields import CircuitDocument
 from sondar.core.circuit.model import Setup
 from sondar.core.circuit.network import Circuit
 from sondar.core.describing.pin_table import PinTable, read_csv, read_wireviz
-from sondar.core.describing.sheet import Sheet, sheet_document
+from sondar.core.describing.sheet import Sheet
+from sondar.core.describing.sheet_circuit import sheet_document
 from sondar.core.errors import CircuitDocumentError, ConflictError, FieldProblem, InvalidError
 from sondar.core.instruments import displays
 from sondar.core.instruments.base import Population, Test

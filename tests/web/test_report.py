@@ -14,7 +14,6 @@ import pikepdf
 import pytest
 from flask.testing import FlaskClient
 
-from sondar.web.report.present import calendar
 from tests.web.conftest import Door, reading
 from tests.web.test_any_vehicle import get, measure
 from tests.web.test_check_in import check_in
@@ -123,7 +122,6 @@ def test_the_day_of_the_follow_up_is_a_calendar_file(client: FlaskClient, job: s
     assert f"DTSTART;VALUE=DATE:{date.today() + timedelta(days=7):%Y%m%d}" in lines
     assert all(len(line.encode()) <= 75 for line in lines)
     assert "\\," in found.data.decode().replace("\r\n ", "")
-    assert calendar  # what is served is made by this function
     answer(client, job, "follow_up", "")
     assert client.get(f"/api/v1/jobs/{job}/follow-up").status_code == 404
 

@@ -176,3 +176,8 @@ class Build:
                 "title": inner["title"], "answers": [{"when": {"key": "on"}, "measures": [f"{supply}.core", f"{supply}.gnd"], "above": 7}],
             }  # fmt: skip
         return found
+
+
+def target_of(target: Any) -> str:
+    """Where a cavity goes, or the first of several terminals behind it."""
+    return str(target if isinstance(target, str) else target[0])

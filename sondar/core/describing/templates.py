@@ -14,7 +14,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from sondar.core.circuit.document.variants import SECTIONS, difference
-from sondar.core.describing.building import BATTERY, GROUND, RUN, Build, built
+from sondar.core.describing.building import BATTERY, GROUND, RUN, Build, built, target_of
 
 ABOUT = "Typical for the kind: no sheet of this vehicle has been seen. Names, pins and figures can be filled in."
 
@@ -119,7 +119,7 @@ def other_ways(data: Mapping[str, Any]) -> dict[str, tuple[str, float, dict[str,
     """Other usual ways to build the same circuit, which only readings tell: id -> (what is different, how often, the template so changed)."""
     found: dict[str, tuple[str, float, dict[str, Any]]] = {}
     parts, ports, rows = data.get("parts", {}), data.get("module", {}), data.get("plug", ())
-    owners = {_ports(target): parts[_first(terminals).split(".")[0]]["family"] for terminals, target, _ in rows}
+    owners = {target_of(target): parts[_first(terminals).split(".")[0]]["family"] for terminals, target, _ in rows}
     for name, port in ports.items():
         if port["family"] == "module_input" and owners.get(f"{name}.pin") in DRIVES_BOTH_WAYS:
             way = "down" if port["pull"] == "up" else "up"
@@ -127,7 +127,7 @@ def other_ways(data: Mapping[str, Any]) -> dict[str, tuple[str, float, dict[str,
             found[f"pull-{way}-{name.lower()}"] = (
                 f"The module pulls its input {way}", PULLS_OTHERWISE, {**data, "module": {**ports, name: changed}},
             )  # fmt: skip
-    targets = [_ports(target) for _, target, _ in rows]
+    targets = [target_of(target) for _, target, _ in rows]
     if RUN not in targets and BATTERY in targets:
         found["switched"] = (
             "The supply is switched by the key, not permanent",
@@ -162,7 +162,7 @@ def _variants(made: Build, data: Mapping[str, Any], called: str, order: Sequence
         other = built(changed, called, order)
         change = {section: difference(getattr(made, section), getattr(other, section)) for section in SECTIONS}
         found[key] = {"title": title, "share": share, **{section: one for section, one in change.items() if one}}
-    if "IGN" in made.parts and any(_ports(target) == RUN for _, target, _ in data.get("plug", ())):
+    if "IGN" in made.parts and any(target_of(target) == RUN for _, target, _ in data.get("plug", ())):
         # The contact stays on the drawing, closed for good: what was measured at the fuse behind it keeps its place.
         always = {"parts": {"IGN": {"closed_when": {"key": ["off", "on", "run"]}}}}
         found["permanent"] = {"title": "The supply is permanent, not switched by the key", "share": SUPPLIED_OTHERWISE, **always}
@@ -173,10 +173,6 @@ def _first(terminals: str | Sequence[str]) -> str:
     return terminals if isinstance(terminals, str) else terminals[0]
 
 
-def _ports(target: Any) -> str:
-    return str(target if isinstance(target, str) else target[0])
-
-
 def _with_targets(data: Mapping[str, Any], other: Mapping[str, str]) -> dict[str, Any]:
-    rows = [[terminals, other.get(_ports(target), target), carries] for terminals, target, carries in data.get("plug", ())]
+    rows = [[terminals, other.get(target_of(target), target), carries] for terminals, target, carries in data.get("plug", ())]
     return {**data, "plug": rows}

@@ -16,10 +16,11 @@ from sondar.code_library import circuit_templates
 from sondar.core.circuit.drawing import draw
 from sondar.core.circuit.network import Circuit
 from sondar.core.circuit_review import problems_of, warnings_of
-from sondar.core.describing.sheet import Sheet, sheet_document
+from sondar.core.describing.sheet import Sheet
+from sondar.core.describing.sheet_circuit import sheet_document
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.errors import InvalidError
-from sondar.core.solving.operating_points import SAMPLES
+from sondar.core.instruments.base import Test
 from sondar.simulators.vehicle import SimulatedVehicle
 from tests.core.describing.sheets import GEAR_RANGE_SWITCH, OIL_CONTROL_VALVE, PRESSURE_AND_TEMPERATURE, REAR_WIPER, SHEETS
 
@@ -158,5 +159,14 @@ def test_versions_are_compared_in_words() -> None:
     assert versions_compared(Computed(), before, before) == []
 
 
-def test_spread_of_the_healthy_readings_is_that_of_the_predictions() -> None:
-    assert SAMPLES > 1, "ranges, not single figures, are shown"
+def test_a_fault_is_outside_what_the_preview_calls_healthy() -> None:
+    """What is accepted before saving is what readings are later judged by: an open reference wire shows something else."""
+    made = circuit("pressure and temperature")
+    shown = {row.cavity: row.shows[2] for row in healthy_readings(made, Sheet(**PRESSURE_AND_TEMPERATURE))}
+    test = Test("voltmeter", "X2.2", made.black_reference, made.setup({"key": "on"}, frozenset({"X2"}), 20.0))
+    low, high = (float(end) for end in shown["2"].removesuffix(" V").split(" to "))
+    assert low <= (SimulatedVehicle(made, [], 5).measure(test.instrument, test.red, test.black, test.setup)[0] or 0.0) <= high
+    wire = next(name for name, one in made.document.wires.items() if one.to == "X2.2")
+    broken = SimulatedVehicle(made, [(f"{wire}.open", "open")], 5)
+    value, word = broken.measure(test.instrument, test.red, test.black, test.setup)
+    assert word == "unstable" or not low <= (value or 0.0) <= high
