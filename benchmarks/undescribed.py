@@ -11,6 +11,7 @@ is proposed, once with the typical circuit and once with the published figures f
 from __future__ import annotations
 
 import argparse
+import copy
 import json
 import multiprocessing
 import time
@@ -72,7 +73,7 @@ def _other_structure(data: dict[str, Any], rng: np.random.Generator) -> tuple[st
     if usual and rng.random() < 0.5:
         name = str(rng.choice(usual))
         return name, patched(data, data["variants"][name])
-    data = patched(data, {})
+    data = copy.deepcopy(patched(data, {}))
     inputs = [part for part in data["parts"].values() if part["family"] == "module_input" and part.get("supply_v", 5) in (5, 12)]
     ways = ["outside: pull ten times off"] if inputs else []
     cavities = data.get("connectors", {}).get(MODULE_PLUG, {}).get("cavities", {})

@@ -17,7 +17,7 @@ CASES = [("P0443-14", "valve-pulsed", "Canister purge valve"), ("P0118", "thermi
 
 
 def job_with(page: Page, codes: str) -> None:
-    vehicle = {"make": "Brigg", "model": "Skerry scooter", "plate": f"PA {uuid4().hex[:6].upper()}"}
+    vehicle = {"make": "Brigg", "model": "Skerry scooter", "plate": f"QA {uuid4().hex[:6].upper()}"}
     job = page.api("POST", "/jobs", {"client_key": str(uuid4()), "vehicle": vehicle, "codes": codes})
     page.open(f"/jobs/{job['id']}")
 

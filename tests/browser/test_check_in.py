@@ -29,7 +29,7 @@ ECM P0118 history
 @pytest.fixture
 def tern_job(page: Page) -> str:
     """A van just checked in, nothing known yet; its page is open."""
-    vehicle = {"make": "Halden", "model": "Tern", "year": 2018, "plate": f"PA {uuid4().hex[:6].upper()}"}
+    vehicle = {"make": "Halden", "model": "Tern", "year": 2018, "plate": f"QA {uuid4().hex[:6].upper()}"}
     job: str = page.api("POST", "/jobs", {"client_key": str(uuid4()), "vehicle": vehicle})["id"]
     page.open(f"/jobs/{job}")
     page.find("[aria-label='What is known']")

@@ -23,7 +23,7 @@ def new_job(page: Page, plate: str) -> str:
 
 
 def test_a_hand_over_with_second_thoughts_and_its_reports(page: Page) -> None:
-    job = new_job(page, f"PA {uuid4().hex[:6].upper()}")
+    job = new_job(page, f"QA {uuid4().hex[:6].upper()}")
     page.open(f"/jobs/{job}")
     press(page, "Hand-over and report")
     press(page, "not until repaired")
@@ -52,7 +52,7 @@ def test_a_hand_over_with_second_thoughts_and_its_reports(page: Page) -> None:
 
 
 def test_a_job_that_is_due_stands_above_the_list_until_it_is_asked_after(page: Page) -> None:
-    plate = f"PA {uuid4().hex[:6].upper()}"
+    plate = f"QA {uuid4().hex[:6].upper()}"
     job = new_job(page, plate)
     body = {"client_key": str(uuid4()), "value": date.today().isoformat(), "seen_seq": 2_000_000_000}
     page.api("PUT", f"/jobs/{job}/answers/follow_up", body)

@@ -149,7 +149,7 @@ def test_a_share_link_counts_its_openings_and_ends(db: psycopg.Connection, accou
 
 
 def test_plates_are_found_without_spaces_and_dashes(db: psycopg.Connection) -> None:
-    plate = f"PA {uuid4().hex[:4].upper()}-X"
+    plate = f"QA {uuid4().hex[:4].upper()}-X"
     made = vehicles.create_vehicle(db, vehicles.NewVehicle("Brigg", plate=plate))
     assert [v.id for v in vehicles.vehicles_by_plate(db, plate.lower().replace(" ", "").replace("-", ""))] == [made]
     assert vehicles.vehicles_by_plate(db, "--") == []
