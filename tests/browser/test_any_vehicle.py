@@ -124,3 +124,23 @@ def test_unlabelled_wires_are_told_apart_by_voltages(page: Page) -> None:
     press(page, "Measure with this")
     page.find("[data-testid=proposal]")
     page.see("Camshaft sensor, typical")
+
+
+def test_what_the_readings_show_of_how_it_is_built_is_drawn_by_one_tap(page: Page) -> None:
+    vehicle = {"make": "Brigg", "model": "Skerry scooter"}
+    job = page.api("POST", "/jobs", {"client_key": str(uuid4()), "vehicle": vehicle, "codes": "P0443"})["id"]
+    typical = {"client_key": str(uuid4()), "template": "solenoid-low-side", "code": "P0443"}
+    diagnosis = page.api("POST", f"/jobs/{job}/typical", typical)["id"]
+    for red in ("X2.1", "F1.2"):
+        reading = {
+            "client_key": str(uuid4()), "instrument": "voltmeter", "red": red, "black": "BAT.neg", "entry": "12.4",
+            "setup": {"controls": {"key": "off"}, "unplugged": []},
+        }  # fmt: skip
+        page.api("POST", f"/diagnoses/{diagnosis}/readings", reading)
+    page.open(f"/measure/{diagnosis}")
+    page.see("the supply is permanent, not switched by the key")
+    press(page, "Draw it so")
+    page.wait(lambda: not page.all("[aria-label='How it is built']"), "the drawing to be as it is built")
+    after = page.api("GET", f"/diagnoses/{diagnosis}")
+    assert [one["red"] for one in after["readings"]] == ["X2.1", "F1.2"]
+    assert all(effect["within_expected"] for effect in after["assessment"]["effects"])

@@ -24,7 +24,6 @@ export function WaysOfBuilding(props: {
           </span>
           {way.offered && props.canWrite && (
             <Button
-              kind="quiet"
               disabled={fill.isPending}
               onClick={() => fill.mutate([{ kind: "variant", id: way.id, field: "built", value: "so" }])}
             >
@@ -33,6 +32,7 @@ export function WaysOfBuilding(props: {
           )}
         </p>
       ))}
+      <p className="text-soft">The suspects beside it are those of the circuit as it is drawn.</p>
       {fill.error && <Notice tone="problem">{fill.error.message}</Notice>}
     </div>
   );
