@@ -56,7 +56,7 @@ class Farm:
         return file.read_text().splitlines() if file.exists() else []
 
 
-def until(what: Callable[[], bool], seconds: float = 30.0) -> None:
+def until(what: Callable[[], bool], seconds: float = 120.0) -> None:
     deadline = time.monotonic() + seconds
     while True:
         try:
