@@ -131,9 +131,8 @@ def healthy_readings(circuit: Circuit, sheet: Sheet) -> tuple[HealthyReading, ..
 def _plug_of(circuit: Circuit, sheet: Sheet) -> str:
     """The part's plug: the connector that has the sheet's cavities."""
     wanted = {row.cavity for row in sheet.rows if row.carries}
-    if sheet.plug in circuit.document.connectors:
-        return sheet.plug
-    return next(name for name, one in circuit.document.connectors.items() if wanted == set(one.cavities) and not one.inline)
+    found = [name for name, one in circuit.document.connectors.items() if wanted == set(one.cavities) and not one.inline]
+    return sheet.plug if sheet.plug in found else found[0]
 
 
 def still_open(text: str, sheet: Sheet) -> tuple[StillOpen, ...]:
