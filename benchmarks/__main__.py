@@ -14,6 +14,7 @@ from benchmarks import (
     hidden_faults,
     kills,
     latency,
+    recordings,
     sealed,
     shared,
     solver,
@@ -28,7 +29,7 @@ BENCHES = {
     "hidden-faults": hidden_faults.main, "solver": solver.main, "latency": latency.main, "triage": triage.main,
     "archive": archive.main, "crowd": crowd.main, "sealed": sealed.main, "tables": tables.main, "belief": belief.main, "entry": entry.main,
     "worlds": worlds.main, "shared": shared.main, "kills": kills.main, "attacks": attacks.main, "advice": advice.main,
-    "wires": wires.main, "undescribed": undescribed.main,
+    "wires": wires.main, "undescribed": undescribed.main, "recordings": recordings.main,
 }  # fmt: skip
 
 

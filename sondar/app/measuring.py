@@ -158,7 +158,7 @@ def conclude(work: Workspace, diagnosis_id: UUID, client_key: UUID, seen_seq: in
         kept = evidence.has_conclusion(db, diagnosis_id, client_key)
     if not kept:  # the same key again changes nothing, whatever has come since
         _nothing_newer(case.evidence_seq, seen_seq)
-        _, said = _assessed(work, case, _nothing)
+        _, said = _assessed(work, case, nothing)
         with work.transaction() as db:
             job_store.lock(db, case.job.id)
             _nothing_newer(evidence.newest_evidence(db, diagnosis_id), seen_seq)
@@ -175,8 +175,18 @@ def _nothing_newer(newest: int, seen: int) -> None:
         )
 
 
-def _nothing(_found: Measuring) -> None:
-    return None
+def nothing(_found: Measuring) -> None:
+    """A view for those who only record."""
+
+
+def checked(work: Workspace, diagnosis_id: UUID, wanted: WantedTest) -> None:
+    """A test that the circuit has.
+
+    Raises:
+        InvalidError: instrument, point or set-up are not there.
+    """
+    case = _loaded(work, diagnosis_id)
+    work.compute(case.version.id, judging.checked_test, case, wanted)
 
 
 def preview(work: Workspace, diagnosis_id: UUID, wanted: WantedTest) -> ProposalView:

@@ -41,7 +41,11 @@ class Devices:
 
 @dataclass(frozen=True)
 class Workspace:
-    """One workshop, as one person works in it."""
+    """One workshop, as one person works in it.
+
+    Attributes:
+        later: does something small when the answer is on its way. meanwhile: does something that takes long beside everything else.
+    """
 
     pool: ConnectionPool[Db]
     computing: Computing
@@ -49,6 +53,7 @@ class Workspace:
     workshop_id: UUID | None
     account_id: UUID | None
     later: Callable[[Callable[[], None]], None]
+    meanwhile: Callable[[Callable[[], None]], None]
 
     @contextmanager
     def transaction(self) -> Iterator[Db]:

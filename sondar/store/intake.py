@@ -167,6 +167,8 @@ _TIMELINE = """
         SELECT r.seq, 'repair', r.action, array_to_string(r.units, ', '), r.diagnosis_id, r.created_at, r.account_id
         FROM repair r WHERE r.job_id = %(job)s
         UNION ALL
+        SELECT r.seq, 'recording', r.name, '', r.id, r.created_at, r.account_id FROM recording r WHERE r.job_id = %(job)s AND r.state <> 'left'
+        UNION ALL
         SELECT x.seq, 'circuit filled in', x.said, '', x.diagnosis_id, x.created_at, x.account_id
         FROM circuit_revision x WHERE x.job_id = %(job)s
     ) e LEFT JOIN account a ON a.id = e.account_id

@@ -34,6 +34,7 @@ from sondar.web.people.routes import api as people
 from sondar.web.problems import invalid_fields, register
 from sondar.web.procedures.routes import api as procedures
 from sondar.web.programs.routes import api as programs
+from sondar.web.recordings.routes import api as recordings
 from sondar.web.reference.routes import api as reference
 from sondar.web.report.routes import api as report
 from sondar.web.services import Services
@@ -55,6 +56,7 @@ FEATURES = (
     reference,
     describing,
     report,
+    recordings,
 )
 """Every feature's routes; a new one is a folder beside these and a name here."""
 

@@ -26,7 +26,17 @@ from sondar.store.vehicles import newest_models
 SEARCHES_AT_ONCE = 10
 """Jobs whose searched text is put together in one transaction; it holds their rows for that long."""
 
+LONG_AT_ONCE = 8
+"""Files read and vehicles recorded at once by one web process."""
+
 log = structlog.get_logger()
+
+
+def _guarded(work: Callable[[], None]) -> None:
+    try:
+        work()
+    except Exception as error:
+        log.warning("work_after_failed", error=str(error))
 
 
 @dataclass(frozen=True)
@@ -39,21 +49,20 @@ class Services:
     _refreshing: threading.Event = field(default_factory=threading.Event)
     _erased_on: dict[str, str] = field(default_factory=dict)
     _after: ThreadPoolExecutor = field(default_factory=lambda: ThreadPoolExecutor(1, "after"))
+    _meanwhile: ThreadPoolExecutor = field(default_factory=lambda: ThreadPoolExecutor(LONG_AT_ONCE, "meanwhile"))
 
     def workspace(self, workshop_id: UUID | None, account_id: UUID | None) -> Workspace:
         """A workshop as one person works in it; nobody's if there is none."""
-        return Workspace(self.pool, self.computing, self.devices, workshop_id, account_id, self.later)
+        return Workspace(self.pool, self.computing, self.devices, workshop_id, account_id, self.later, self.meanwhile)
 
     def later(self, work: Callable[[], None]) -> None:
         """Store something when the answer is on its way; what goes wrong is logged, and never anybody's answer."""
 
-        def guarded() -> None:
-            try:
-                work()
-            except Exception as error:
-                log.warning("work_after_failed", error=str(error))
+        self._after.submit(_guarded, work)
 
-        self._after.submit(guarded)
+    def meanwhile(self, work: Callable[[], None]) -> None:
+        """Do something that takes long (reading a file, recording from a vehicle) beside everything else."""
+        self._meanwhile.submit(_guarded, work)
 
     def refresh_search(self) -> None:
         """Put together what is searched for, after something was written; once for many writings."""

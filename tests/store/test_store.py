@@ -57,6 +57,7 @@ def test_migrations_run_from_empty_and_once(postgres: LocalServer) -> None:
         "0013.advice",
         "0014.revisions",
         "0015.follow-up",
+        "0016.recordings",
     ]
     assert migrate(fresh) == []
     with psycopg.connect(fresh) as db:
@@ -160,6 +161,7 @@ def test_jobs_of_an_earlier_version_stay_readable(postgres: LocalServer, ambient
         "0013.advice",
         "0014.revisions",
         "0015.follow-up",
+        "0016.recordings",
     ]
     with psycopg.connect(earlier) as db:
         act_for(db, workshop[0])

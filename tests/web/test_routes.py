@@ -104,6 +104,23 @@ ROUTES: dict[str, Route] = {
     "POST /sheets/preview": Route("read-only", 200, lambda: {"sheet": OIL_CONTROL_VALVE}, 200),
     "POST /sheets/table": Route("read-only", 200, lambda: {"text": "cavity,colour\n1,red\n", "form": "csv"}, 200),
     "PUT /diagnoses/{diagnosis_id}/circuit": Route("technician", 200, lambda: {**key(), "version_id": "{version_id}"}),
+    "GET /jobs/{job_id}/recordings": Route("read-only", 200),
+    "POST /jobs/{job_id}/recordings": Route("technician", 201, lambda: {**key(), "name": "log.csv", "bytes": 100}),
+    "GET /recordings/{recording_id}": Route("read-only", 200),
+    "DELETE /recordings/{recording_id}": Route("technician", 204),
+    "GET /recordings/{recording_id}/pieces": Route("read-only", 200),
+    "PUT /recordings/{recording_id}/pieces/{number}": Route("technician", 422, lambda: "piece"),
+    "GET /recordings/{recording_id}/preview": Route("read-only", 409),
+    "POST /recordings/{recording_id}/reading": Route("technician", 409, dict),
+    "GET /recordings/{recording_id}/lines": Route("read-only", 200),
+    "GET /recordings/{recording_id}/features": Route("read-only", 404),
+    "GET /recordings/{recording_id}/file": Route("read-only", 409),
+    "POST /recordings/{recording_id}/marks": Route("technician", 201, lambda: {**key(), "at_s": 1.0, "text": "here"}),
+    "PUT /recordings/{recording_id}/channel-meaning": Route(
+        "technician", 404, lambda: {"name": "a", "diagnosis_id": str(uuid4()), "instrument": "voltmeter", "red": "X", "black": "Y"}
+    ),
+    "PUT /recordings/{recording_id}/lane-meaning": Route("technician", 404, lambda: {"name": "a", "control": "key", "positions": {}}),
+    "POST /recordings/{recording_id}/readings": Route("technician", 404, lambda: {**key(), "channel": 0, "start_s": 0, "end_s": 1}),
     "GET /jobs/{job_id}/report": Route("read-only", 200),
     "GET /jobs/{job_id}/follow-up": Route("read-only", 404),
     "GET /follow-ups": Route("read-only", 200, elsewhere=200),
@@ -170,10 +187,14 @@ def ask(client: FlaskClient, route: str, ids: dict[str, str]) -> int:
     kwargs: dict[str, Any] = {}
     if content == "picture":
         kwargs = {"data": picture(), "content_type": "multipart/form-data"}
+    elif content == "piece":
+        kwargs = {"data": {"piece": (io.BytesIO(b"too short"), "piece")}, "content_type": "multipart/form-data"}
     elif content is not None:
         kwargs = {"json": json.loads(fill(json.dumps(content), ids))}
     if route in ("GET /vehicles", "GET /codes"):
         kwargs = {"query_string": {"plate": "PA 1"} if route == "GET /vehicles" else {"q": "443"}}
+    if route in ("GET /recordings/{recording_id}/lines", "GET /recordings/{recording_id}/features"):
+        kwargs = {"query_string": {"start_s": 0, "end_s": 1, "channel": 0, "channels": "0"}}
     answer = client.open(f"/api/v1{fill(path, ids)}", method=method, buffered=False, **kwargs)
     status: int = answer.status_code
     answer.close()
@@ -205,8 +226,10 @@ def things(door: Door) -> Callable[[], dict[str, str]]:
         meter = lead.post("/api/v1/meters", json={"name": f"Meter {uuid4().hex[:6]}"}).get_json()["meters"][-1]
         program = lead.post("/api/v1/programs", json={"name": "Parts", "role": "read-only"}).get_json()["programs"][0]
         procedure = tech.post(f"/api/v1/diagnoses/{diagnosis}/procedures", json={"text": CHART}).get_json()
+        announced = {**key(), "name": "log.csv", "bytes": 100}
+        recording = tech.post(f"/api/v1/jobs/{job['id']}/recordings", json=announced).get_json()
         return {
-            "version_id": version, "job_id": job["id"], "vehicle_id": job["vehicle_id"], "diagnosis_id": diagnosis, "photo_id": photo["id"],
+            "recording_id": recording["id"], "number": "0", "version_id": version, "job_id": job["id"], "vehicle_id": job["vehicle_id"], "diagnosis_id": diagnosis, "photo_id": photo["id"],
             "calculator_id": "ohm", "program_id": program["id"], "procedure_id": procedure["id"],
             "reading_id": measuring["readings"][0]["id"], "share_id": share["id"], "account_id": account["id"], "meter_id": meter["id"],
             "session_id": str(uuid4()), "token": "no-such-token", "field": "complaint", "code": "P1ABC",

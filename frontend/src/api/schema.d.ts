@@ -709,6 +709,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/jobs/{job_id}/recordings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Recordings of a job. */
+        get: operations["recordings_list_recordings_jobs__uuid_job_id__recordings_get"];
+        put?: never;
+        /** Announce a file; its pieces follow. */
+        post: operations["recordings_begin_jobs__uuid_job_id__recordings_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/jobs/{job_id}/report": {
         parameters: {
             query?: never;
@@ -1029,6 +1047,211 @@ export interface paths {
         get: operations["ready_api_v1_ready_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/recordings/{recording_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A recording with its channels, lanes and marks. */
+        get: operations["recordings_show_recordings__uuid_recording_id__get"];
+        put?: never;
+        post?: never;
+        /** Give up a recording that is not ready; its file is removed. */
+        delete: operations["recordings_leave_recordings__uuid_recording_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/recordings/{recording_id}/channel-meaning": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say what a channel measures: instrument and points of a circuit diagnosis. */
+        put: operations["recordings_tie_channel_recordings__uuid_recording_id__channel_meaning_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/recordings/{recording_id}/features": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a stretch of a channel offers to be read off; nothing is taken as evidence. */
+        get: operations["recordings_show_features_recordings__uuid_recording_id__features_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/recordings/{recording_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The recording as CSV or MDF 4, in pieces. */
+        get: operations["recordings_export_recordings__uuid_recording_id__file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/recordings/{recording_id}/lane-meaning": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say which control a lane is. */
+        put: operations["recordings_tie_lane_recordings__uuid_recording_id__lane_meaning_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/recordings/{recording_id}/lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Channels over a stretch, as least and greatest figure of each column. */
+        get: operations["recordings_lines_recordings__uuid_recording_id__lines_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/recordings/{recording_id}/marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Set a mark. */
+        post: operations["recordings_add_mark_recordings__uuid_recording_id__marks_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/recordings/{recording_id}/pieces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Pieces that have not come yet: an interrupted file is resumed with them. */
+        get: operations["recordings_missing_pieces_recordings__uuid_recording_id__pieces_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/recordings/{recording_id}/pieces/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** A piece of the file; the same piece again changes nothing. */
+        put: operations["recordings_put_piece_recordings__uuid_recording_id__pieces__int_number__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/recordings/{recording_id}/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the file seems to be: how it would be read, its first rows, and what is doubtful. */
+        get: operations["recordings_preview_recordings__uuid_recording_id__preview_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/recordings/{recording_id}/reading": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read the file, in the background. */
+        post: operations["recordings_read_recordings__uuid_recording_id__reading_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/recordings/{recording_id}/readings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Record a level of a channel as a reading. */
+        post: operations["recordings_use_as_reading_recordings__uuid_recording_id__readings_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1645,6 +1868,54 @@ export interface components {
             number: string;
         };
         /**
+         * ChannelTieIn
+         * @description What a channel measures.
+         */
+        ChannelTieIn: {
+            /** Black */
+            black: string;
+            /**
+             * Diagnosis Id
+             * Format: uuid
+             */
+            diagnosis_id: string;
+            /** Instrument */
+            instrument: string;
+            /** Name */
+            name: string;
+            /** Red */
+            red: string;
+        };
+        /**
+         * ChannelView
+         * @description A channel.
+         */
+        ChannelView: {
+            /** Greatest */
+            greatest: number;
+            /** Least */
+            least: number;
+            /** Name */
+            name: string;
+            /** Number */
+            number: number;
+            /** Role */
+            role: string;
+            /** Sample S */
+            sample_s: number;
+            /** Samples */
+            samples: number;
+            /**
+             * Tie
+             * @description What it measures, in which circuit diagnosis.
+             */
+            tie: {
+                [key: string]: unknown;
+            } | null;
+            /** Unit */
+            unit: string;
+        };
+        /**
          * Choice
          * @description Something to pick: what is stored, and what it is called.
          */
@@ -2041,6 +2312,39 @@ export interface components {
             codes: components["schemas"]["CodeFound"][];
         };
         /**
+         * ColumnIn
+         * @description One column of a table.
+         */
+        ColumnIn: {
+            /** At */
+            at: number;
+            /**
+             * Kind
+             * @default number
+             * @enum {string}
+             */
+            kind: "time" | "number" | "words" | "left out";
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @default signal
+             * @enum {string}
+             */
+            role: "signal" | "command" | "feedback" | "supply" | "reference" | "counter";
+            /**
+             * Time Form
+             * @default s
+             * @enum {string}
+             */
+            time_form: "s" | "ms" | "us" | "min" | "clock" | "date";
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+        };
+        /**
          * ColumnView
          * @description A column of a table: its heading, and what it is taken for.
          */
@@ -2214,6 +2518,14 @@ export interface components {
             regions: components["schemas"]["Region"][];
         };
         /**
+         * Drawn
+         * @description Channels over a stretch.
+         */
+        Drawn: {
+            /** Lines */
+            lines: components["schemas"]["LineView"][];
+        };
+        /**
          * EarlierJob
          * @description Another visit of the same vehicle.
          */
@@ -2300,6 +2612,32 @@ export interface components {
             weight_ban: number;
         };
         /**
+         * EvidenceIn
+         * @description A level that counts as a reading.
+         */
+        EvidenceIn: {
+            /** Channel */
+            channel: number;
+            /**
+             * Client Key
+             * Format: uuid
+             */
+            client_key: string;
+            /**
+             * Controls
+             * @description Of the set-up, where no lane says them.
+             */
+            controls?: {
+                [key: string]: string;
+            };
+            /** End S */
+            end_s: number;
+            /** Start S */
+            start_s: number;
+            /** Unplugged */
+            unplugged?: string[];
+        };
+        /**
          * ExclusionIn
          * @description Excludes a point or an instrument, or includes it again.
          */
@@ -2359,6 +2697,47 @@ export interface components {
             title: string;
         };
         /**
+         * FeatureView
+         * @description One thing read off a channel, with its 95 % interval.
+         */
+        FeatureView: {
+            /** Channel */
+            channel: string;
+            /** End S */
+            end_s: number;
+            /** Kind */
+            kind: string;
+            /** Other */
+            other: string;
+            /** Positions */
+            positions: [
+                string,
+                string
+            ][];
+            /** Sd */
+            sd: number | null;
+            /** Shown */
+            shown: string;
+            /** Start S */
+            start_s: number;
+            /** Title */
+            title: string;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: number | null;
+            /** Word */
+            word: string;
+        };
+        /**
+         * Features
+         * @description What a stretch offers.
+         */
+        Features: {
+            /** Features */
+            features: components["schemas"]["FeatureView"][];
+        };
+        /**
          * FieldProblemModel
          * @description One thing wrong with one field.
          */
@@ -2386,6 +2765,27 @@ export interface components {
             unit: string;
             /** Value */
             value: string;
+        };
+        /**
+         * FilePreview
+         * @description What a file seems to be.
+         */
+        FilePreview: {
+            /** Doubts */
+            doubts: string[];
+            /**
+             * Form
+             * @enum {string}
+             */
+            form: "table" | "MDF 4";
+            mapping: components["schemas"]["MappingIn"] | null;
+            /**
+             * Remembered
+             * @description The mapping is that of the last file from the same source.
+             */
+            remembered: boolean;
+            /** Rows */
+            rows: string[][];
         };
         /**
          * FillIn
@@ -2837,6 +3237,43 @@ export interface components {
             value: string;
         };
         /**
+         * LaneTieIn
+         * @description Which control a lane is.
+         */
+        LaneTieIn: {
+            /** Control */
+            control: string;
+            /** Name */
+            name: string;
+            /**
+             * Positions
+             * @description Position of the lane -> position of the control.
+             */
+            positions: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * LaneView
+         * @description A command or status word over time.
+         */
+        LaneView: {
+            /** Changes */
+            changes: [
+                number,
+                string
+            ][];
+            /** Name */
+            name: string;
+            /**
+             * Tie
+             * @description Which control it is, and its positions.
+             */
+            tie: {
+                [key: string]: unknown;
+            } | null;
+        };
+        /**
          * LimitView
          * @description One limit with what the newest reading that has not been voided says about it.
          */
@@ -2894,6 +3331,20 @@ export interface components {
             wrong: number | null;
         };
         /**
+         * LineView
+         * @description A stretch of a channel: times, least and greatest figure of each group of samples.
+         */
+        LineView: {
+            /** Channel */
+            channel: number;
+            /** Greatest */
+            greatest: number[];
+            /** Least */
+            least: number[];
+            /** T */
+            t: number[];
+        };
+        /**
          * Link
          * @description A horizontal joint at depth y between two columns.
          */
@@ -2928,6 +3379,41 @@ export interface components {
             stages: string[];
         };
         /**
+         * MappingIn
+         * @description How a table is to be read.
+         */
+        MappingIn: {
+            /** Columns */
+            columns: components["schemas"]["ColumnIn"][];
+            /**
+             * Decimal
+             * @enum {string}
+             */
+            decimal: "." | ",";
+            /**
+             * Delimiter
+             * @enum {string}
+             */
+            delimiter: "\t" | ";" | "," | "|" | " ";
+            /**
+             * Encoding
+             * @default utf-8
+             * @enum {string}
+             */
+            encoding: "utf-8" | "utf-16" | "cp1252";
+            /**
+             * Head
+             * @description Lines before the first row of figures.
+             */
+            head: number;
+            /**
+             * Rate Hz
+             * @description Samples a second, where no column is a time.
+             * @default 0
+             */
+            rate_hz: number;
+        };
+        /**
          * Mark
          * @description A probe point, ground symbol, supply or region label at a place.
          */
@@ -2942,6 +3428,33 @@ export interface components {
             ref: string;
             /** Y */
             y: number;
+        };
+        /**
+         * MarkIn
+         * @description A mark.
+         */
+        MarkIn: {
+            /** At S */
+            at_s: number;
+            /**
+             * Client Key
+             * Format: uuid
+             */
+            client_key: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * MarkView
+         * @description A mark.
+         */
+        MarkView: {
+            /** At S */
+            at_s: number;
+            /** By */
+            by: string | null;
+            /** Text */
+            text: string;
         };
         /**
          * Me
@@ -3117,6 +3630,14 @@ export interface components {
             volts_percent: number;
         };
         /**
+         * Missing
+         * @description Pieces of a file that are not here yet.
+         */
+        Missing: {
+            /** Pieces */
+            pieces: number[];
+        };
+        /**
          * ModelList
          * @description Vehicle models whose circuits are known.
          */
@@ -3229,6 +3750,19 @@ export interface components {
             what: string;
             /** Why */
             why: string;
+        };
+        /**
+         * OpenedRecording
+         * @description A recording with everything but its samples.
+         */
+        OpenedRecording: {
+            /** Channels */
+            channels: components["schemas"]["ChannelView"][];
+            /** Lanes */
+            lanes: components["schemas"]["LaneView"][];
+            /** Marks */
+            marks: components["schemas"]["MarkView"][];
+            recording: components["schemas"]["RecordingView"];
         };
         /**
          * OpinionOut
@@ -3386,6 +3920,17 @@ export interface components {
             seq: number;
             /** Width */
             width: number;
+        };
+        /**
+         * PieceForm
+         * @description A piece of a file, 2 MiB long but for the last.
+         */
+        PieceForm: {
+            /**
+             * Piece
+             * Format: binary
+             */
+            piece: string;
         };
         /**
          * PinRowView
@@ -3700,6 +4245,14 @@ export interface components {
             title: string;
         };
         /**
+         * ReadIn
+         * @description Reads a file; without a mapping as it seems to be (MDF files need none).
+         */
+        ReadIn: {
+            /** @default null */
+            mapping: components["schemas"]["MappingIn"] | null;
+        };
+        /**
          * ReadingEffect
          * @description What one reading did.
          */
@@ -3837,6 +4390,88 @@ export interface components {
             database: boolean;
             /** Workers */
             workers: boolean;
+        };
+        /**
+         * RecordingIn
+         * @description A file that is about to come.
+         */
+        RecordingIn: {
+            /**
+             * Bytes
+             * @description Length of the file.
+             */
+            bytes: number;
+            /**
+             * Client Key
+             * Format: uuid
+             */
+            client_key: string;
+            /**
+             * Name
+             * @description Name of the file, or of what was recorded.
+             */
+            name: string;
+        };
+        /**
+         * RecordingList
+         * @description Recordings of a job.
+         */
+        RecordingList: {
+            /** Piece Bytes */
+            piece_bytes: number;
+            /** Recordings */
+            recordings: components["schemas"]["RecordingView"][];
+        };
+        /**
+         * RecordingView
+         * @description A recording without its samples.
+         */
+        RecordingView: {
+            /**
+             * Arrived
+             * @description Bytes of the file that are here.
+             */
+            arrived: number;
+            /** Began At */
+            began_at: string | null;
+            /** By */
+            by: string | null;
+            /** Bytes */
+            bytes: number;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** End S */
+            end_s: number;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * Job Id
+             * Format: uuid
+             */
+            job_id: string;
+            /** Name */
+            name: string;
+            /** Notes */
+            notes: string[];
+            /** Problem */
+            problem: string;
+            /** Samples */
+            samples: number;
+            /** Source */
+            source: string;
+            /** Start S */
+            start_s: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "arriving" | "reading" | "ready" | "failed" | "left";
         };
         /**
          * Region
@@ -4778,6 +5413,19 @@ export interface components {
             title: string;
             /** Unit */
             unit: string;
+        };
+        /**
+         * Used
+         * @description The reading was recorded in this circuit diagnosis.
+         */
+        Used: {
+            /** Added */
+            added: boolean;
+            /**
+             * Diagnosis Id
+             * Format: uuid
+             */
+            diagnosis_id: string;
         };
         /** ValidationErrorModel */
         ValidationErrorModel: {
@@ -7995,6 +8643,153 @@ export interface operations {
             };
         };
     };
+    recordings_list_recordings_jobs__uuid_job_id__recordings_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    recordings_begin_jobs__uuid_job_id__recordings_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecordingIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
     report_show_report_jobs__uuid_job_id__report_get: {
         parameters: {
             query?: {
@@ -9325,6 +10120,914 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Ready"];
+                };
+            };
+        };
+    };
+    recordings_show_recordings__uuid_recording_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenedRecording"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    recordings_leave_recordings__uuid_recording_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    recordings_tie_channel_recordings__uuid_recording_id__channel_meaning_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChannelTieIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenedRecording"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    recordings_show_features_recordings__uuid_recording_id__features_get: {
+        parameters: {
+            query: {
+                start_s: number;
+                end_s: number;
+                channel: number;
+                /** @description A channel to hold it against. */
+                other?: number | null;
+            };
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Features"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    recordings_export_recordings__uuid_recording_id__file_get: {
+        parameters: {
+            query?: {
+                form?: "csv" | "mf4";
+            };
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    recordings_tie_lane_recordings__uuid_recording_id__lane_meaning_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LaneTieIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenedRecording"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    recordings_lines_recordings__uuid_recording_id__lines_get: {
+        parameters: {
+            query: {
+                start_s: number;
+                end_s: number;
+                columns?: number;
+                /** @description Numbers of channels, separated by commas; empty for none. */
+                channels?: string;
+            };
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Drawn"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    recordings_add_mark_recordings__uuid_recording_id__marks_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarkIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenedRecording"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    recordings_missing_pieces_recordings__uuid_recording_id__pieces_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Missing"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    recordings_put_piece_recordings__uuid_recording_id__pieces__int_number__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["PieceForm"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    recordings_preview_recordings__uuid_recording_id__preview_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FilePreview"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    recordings_read_recordings__uuid_recording_id__reading_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadIn"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    recordings_use_as_reading_recordings__uuid_recording_id__readings_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EvidenceIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Used"];
+                };
+            };
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Used"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
                 };
             };
         };

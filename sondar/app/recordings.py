@@ -1,0 +1,386 @@
+"""Recordings of a job: a file arrives in pieces, is looked at, read in the background, drawn, and read off; steady levels become readings.
+
+Reading a file never holds a connection while it is computed; who begins it says so in the recording's row, so that it is begun again if whoever
+did so is gone.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import math
+import time
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+from uuid import UUID
+
+from sondar.app import measuring
+from sondar.app.judging import WantedTest
+from sondar.app.measuring import WantedReading
+from sondar.app.workspace import Workspace, known_job
+from sondar.computing.asking import StillWorkingError
+from sondar.core.errors import ConflictError, NotFoundError, RefusedError, TooLargeError, invalid
+from sondar.core.instruments import instrument
+from sondar.core.recordings.model import Channel, Lane, Recording
+from sondar.core.recordings.offered import Feature, compared, features
+from sondar.core.recordings.packed import ChannelHead, Packed, pack
+from sondar.core.wording.recordings import figure
+from sondar.recording_files.dialect import Understood, understand
+from sondar.recording_files.mapping import Mapping, check
+from sondar.recording_files.mdf import is_mdf, read_mdf, write_mdf
+from sondar.recording_files.tables import read_table, write_table
+from sondar.store import recordings as store
+from sondar.store.recordings import StoredMark, StoredRecording
+
+PIECE_BYTES = 2 * 1024 * 1024
+MOST_BYTES = 600 * 1024 * 1024
+MOST_RECORDINGS = 200
+MOST_READ_OFF = 2_000_000
+"""Samples of one stretch from which features are read."""
+ASKED_AGAIN_S = 0.5
+
+
+@dataclass(frozen=True)
+class Looked:
+    """What a file seems to be, before it is read.
+
+    Attributes:
+        form: ``table`` or ``MDF 4``; understood: for a table. remembered: its mapping is that of the last file from the same source.
+    """
+
+    form: str
+    understood: Understood | None
+    remembered: bool
+
+
+@dataclass(frozen=True)
+class Opened:
+    """A recording with everything but its samples."""
+
+    recording: StoredRecording
+    channels: list[ChannelHead]
+    lanes: list[Lane]
+    marks: list[StoredMark]
+    ties: dict[str, dict[str, Any]]
+
+
+@dataclass(frozen=True)
+class Line:
+    """A stretch of a channel as it is drawn: times, least and greatest figure of each group."""
+
+    channel: int
+    t: list[float]
+    least: list[float]
+    greatest: list[float]
+
+
+def listed(work: Workspace, job_id: UUID) -> list[StoredRecording]:
+    """Recordings of a job."""
+    with work.transaction() as db:
+        known_job(db, job_id)
+        return store.recordings_of(db, job_id)
+
+
+def begin(work: Workspace, job_id: UUID, client_key: UUID, name: str, size: int) -> StoredRecording:
+    """A file that is about to come in pieces.
+
+    Raises:
+        TooLargeError: more than is taken. ConflictError: too many recordings.
+    """
+    if size > MOST_BYTES:
+        raise TooLargeError("File too large", f"at most {MOST_BYTES // 1024 // 1024} MB; divide it, or record fewer channels")
+    with work.transaction() as db:
+        known_job(db, job_id)
+        if len(store.recordings_of(db, job_id)) >= MOST_RECORDINGS:
+            raise ConflictError("Too many recordings", f"a job has at most {MOST_RECORDINGS}: give up some that are not ready")
+        return store.recording(db, store.begin(db, job_id, client_key, name, "file", size))
+
+
+def put_piece(work: Workspace, recording_id: UUID, number: int, body: bytes) -> StoredRecording:
+    """Keep a piece of the file; pieces are ``PIECE_BYTES`` long, but for the last.
+
+    Raises:
+        InvalidError: it has not the length that this piece must have. ConflictError: the recording takes no pieces any more.
+    """
+    with work.transaction() as db:
+        found = store.recording(db, recording_id)
+        if found.state not in ("arriving", "failed"):
+            raise ConflictError("Not taken", f"this recording is {found.state}; its file is complete")
+        wanted = min(PIECE_BYTES, found.bytes - number * PIECE_BYTES)
+        if number < 0 or wanted <= 0 or len(body) != wanted:
+            raise invalid(
+                "body",
+                f"piece {number} must have {max(wanted, 0)} bytes and has {len(body)}: the file may have changed; begin again",
+            )
+        store.put_piece(db, recording_id, number, body)
+        return store.recording(db, recording_id)
+
+
+def missing(work: Workspace, recording_id: UUID) -> list[int]:
+    """Numbers of the pieces that are not here yet, so that an interrupted file is resumed."""
+    with work.transaction() as db:
+        found = store.recording(db, recording_id)
+        here = {number for number, _ in store.pieces(db, recording_id)}
+    return [n for n in range(-(-found.bytes // PIECE_BYTES)) if n not in here]
+
+
+def look(work: Workspace, recording_id: UUID) -> Looked:
+    """What the file seems to be, from its first piece.
+
+    Raises:
+        InvalidError: it is no table and no MDF file. ConflictError: its beginning has not come yet, or it has been read.
+    """
+    with work.transaction() as db:
+        store.recording(db, recording_id)
+        head = store.first_piece(db, recording_id)
+    if not head:
+        raise ConflictError("Not here", "the beginning of this file has not come yet, or it has been read already")
+    if is_mdf(head):
+        return Looked("MDF 4", None, False)
+    found: Understood = work.compute(recording_id, _understood, head)
+    with work.transaction() as db:
+        kept = store.remembered_mapping(db, _signature(head, found.mapping))
+    if kept is None:
+        return Looked("table", found, False)
+    return Looked("table", replace(found, mapping=Mapping.of(kept)), True)
+
+
+def _understood(_computed: object, head: bytes) -> Understood:
+    return understand(head)
+
+
+def _signature(head: bytes, found: Mapping) -> str:
+    """The same for files of the same source: their lines before the figures but for digits, which are dates and serial numbers."""
+    lines = head.split(b"\n", found.head)[: found.head]
+    words = b"\n".join(lines).translate(None, b"0123456789\r")
+    return hashlib.sha256(words + f"|{found.delimiter}|{found.decimal}|{len(found.columns)}".encode()).hexdigest()
+
+
+def read(work: Workspace, recording_id: UUID, mapping: Mapping | None) -> StoredRecording:
+    """Begin to read the file; it goes on in the background, whoever leaves.
+
+    Raises:
+        InvalidError: the mapping does not fit. ConflictError: pieces are missing.
+    """
+    if mapping is not None:
+        check(mapping)
+    if absent := missing(work, recording_id):
+        raise ConflictError("Not complete", f"{len(absent)} pieces of this file have not come yet: send piece {absent[0]}")
+    with work.transaction() as db:
+        if store.claim(db, recording_id, None if mapping is None else mapping.as_dict()):
+            work.meanwhile(lambda: _read(work, recording_id))
+        return store.recording(db, recording_id)
+
+
+def _read(work: Workspace, recording_id: UUID) -> None:
+    """Read the file and store what is in it, or why it cannot be read."""
+    with work.transaction() as db:
+        found = store.recording(db, recording_id)
+        raw = store.whole_file(db, recording_id)
+    mapping = None if found.mapping is None else Mapping.of(found.mapping)
+    try:
+        packed = _patiently(work, recording_id, raw, mapping)
+        with work.transaction() as db:
+            if store.keep(db, recording_id, packed) and mapping is not None:
+                store.remember_mapping(db, _signature(raw[: 1 << 18], mapping), mapping.as_dict())
+    except RefusedError as error:
+        _failed(work, recording_id, error.detail)
+    except Exception:
+        _failed(work, recording_id, "It could not be read. The file is kept: try again, or with another mapping.")
+        raise
+
+
+def _failed(work: Workspace, recording_id: UUID, problem: str) -> None:
+    with work.transaction() as db:
+        store.fail(db, recording_id, problem)
+
+
+def _patiently(work: Workspace, about: UUID, raw: bytes, mapping: Mapping | None) -> Packed:
+    while True:
+        try:
+            return work.compute(about, _packed, raw, mapping)
+        except StillWorkingError:
+            time.sleep(ASKED_AGAIN_S)
+
+
+def _packed(_computed: object, raw: bytes, mapping: Mapping | None) -> Packed:
+    if is_mdf(raw):
+        found = read_mdf(raw)
+    elif mapping is None:
+        found = read_table(raw, understand(raw).mapping)
+    else:
+        found = read_table(raw, mapping)
+    return pack(found.recording, found.began, found.notes)
+
+
+def leave(work: Workspace, recording_id: UUID) -> None:
+    """Give up a recording that is not ready."""
+    with work.transaction() as db:
+        if store.recording(db, recording_id).state == "ready":
+            raise ConflictError("Kept", "a recording that has been read is evidence and stays")
+        store.leave(db, recording_id)
+
+
+def opened(work: Workspace, recording_id: UUID) -> Opened:
+    """A recording with its channels, lanes and marks. One whose reading was left behind is begun again."""
+    with work.transaction() as db:
+        found = store.recording(db, recording_id)
+        shown = Opened(
+            found,
+            store.heads(db, recording_id),
+            store.lanes(db, recording_id),
+            store.marks(db, recording_id),
+            store.ties(db, recording_id),
+        )
+        again = found.state == "reading" and found.source == "file" and store.claim(db, recording_id, None)
+    if again:
+        work.meanwhile(lambda: _read(work, recording_id))
+    return shown
+
+
+def drawn(work: Workspace, recording_id: UUID, start_s: float, end_s: float, columns: int, channels: Sequence[int]) -> list[Line]:
+    """Channels over a stretch, in so many columns of a screen."""
+    found = []
+    with work.transaction() as db:
+        store.recording(db, recording_id)
+        for head in store.heads(db, recording_id):
+            if head.number in channels:
+                t, least, greatest = store.drawn(db, recording_id, head, start_s, end_s, columns)
+                found.append(Line(head.number, t.tolist(), least.tolist(), greatest.tolist()))
+    return found
+
+
+def _stretch(
+    work: Workspace, recording_id: UUID, numbers: Sequence[int], start_s: float, end_s: float
+) -> tuple[list[Channel], list[Lane]]:
+    with work.transaction() as db:
+        store.recording(db, recording_id)
+        heads = {head.number: head for head in store.heads(db, recording_id)}
+        found = []
+        for number in numbers:
+            if number not in heads:
+                raise NotFoundError("No such channel", f"this recording has no channel {number}")
+            channel = store.samples(db, recording_id, heads[number], start_s, end_s, MOST_READ_OFF)
+            if channel is None:
+                raise invalid(
+                    "start_s", f"more than {MOST_READ_OFF // 1_000_000} million samples: choose a shorter stretch to read off"
+                )
+            found.append(channel)
+        return found, store.lanes(db, recording_id)
+
+
+def read_off(work: Workspace, recording_id: UUID, number: int, other: int | None, start_s: float, end_s: float) -> list[Feature]:
+    """What a channel offers in a stretch, and against another if one is named."""
+    channels, lanes = _stretch(work, recording_id, [number] if other is None else [number, other], start_s, end_s)
+    return work.compute(recording_id, _features, channels, lanes, start_s, end_s)
+
+
+def _features(_computed: object, channels: Sequence[Channel], lanes: Sequence[Lane], start_s: float, end_s: float) -> list[Feature]:
+    if len(channels) == 2:
+        return compared(channels[0], channels[1], start_s, end_s)
+    return features(channels[0], lanes, start_s, end_s)
+
+
+def mark(work: Workspace, recording_id: UUID, client_key: UUID, at_s: float, text: str) -> Opened:
+    """Set a mark."""
+    with work.transaction() as db:
+        store.recording(db, recording_id)
+        store.add_mark(db, recording_id, client_key, at_s, text)
+    return opened(work, recording_id)
+
+
+def tie_channel(work: Workspace, recording_id: UUID, name: str, diagnosis_id: UUID, device: str, red: str, black: str) -> Opened:
+    """Say what a channel measures: with which instrument, between which points of which circuit.
+
+    Raises:
+        InvalidError: the circuit has no such point, or the instrument shows no figures.
+    """
+    if not instrument(device).figures:
+        raise invalid("instrument", "it shows words, and a channel holds figures: choose one that shows figures")
+    with work.transaction() as db:
+        if name not in {head.name for head in store.heads(db, recording_id)}:
+            raise NotFoundError("No such channel", f"this recording has no channel '{name}'")
+    measuring.checked(work, diagnosis_id, WantedTest(device, red, black, {}, []))
+    with work.transaction() as db:
+        store.tie(db, recording_id, name, {"diagnosis_id": str(diagnosis_id), "instrument": device, "red": red, "black": black})
+    return opened(work, recording_id)
+
+
+def tie_lane(work: Workspace, recording_id: UUID, name: str, control: str, positions: dict[str, str]) -> Opened:
+    """Say which control a lane is, and which of its positions is which position of the lane."""
+    with work.transaction() as db:
+        if name not in {lane.name for lane in store.lanes(db, recording_id)}:
+            raise NotFoundError("No such lane", f"this recording has no lane '{name}'")
+        store.tie(db, recording_id, name, {"control": control, "positions": positions})
+    return opened(work, recording_id)
+
+
+def use_as_reading(
+    work: Workspace,
+    recording_id: UUID,
+    client_key: UUID,
+    number: int,
+    start_s: float,
+    end_s: float,
+    controls: dict[str, str],
+    unplugged: list[str],
+) -> tuple[UUID, bool]:
+    """Record the level of a channel over a stretch as a reading of the test that the channel is tied to; the set-up follows the lanes.
+
+    Raises:
+        InvalidError: the channel is not tied to a test, a lane changes within the stretch, or the reading is not possible.
+    """
+    found = opened(work, recording_id)
+    (channel,), lanes = _stretch(work, recording_id, [number], start_s, end_s)
+    tie = found.ties.get(channel.name)
+    if tie is None or "instrument" not in tie:
+        raise invalid("channel", f"say first what {channel.name} measures: instrument and points")
+    if any(start_s < t < end_s for lane in lanes for t, _ in lane.changes):
+        raise invalid("start_s", "a command changes within this stretch: take one in which it stays")
+    level = next(
+        (f.estimate for f in work.compute(recording_id, _features, [channel], [], start_s, end_s) if f.kind == "level"), None
+    )
+    if level is None:
+        raise invalid("start_s", "fewer than three samples in this stretch: take a longer one")
+    wanted = dict(controls)
+    for lane in lanes:
+        stands_for = found.ties.get(lane.name, {})
+        position = stands_for.get("positions", {}).get(lane.at(start_s))
+        if position:
+            wanted[str(stands_for["control"])] = position
+    test = WantedTest(tie["instrument"], tie["red"], tie["black"], wanted, unplugged)
+    entry = _entry(level.value, level.sd, instrument(tie["instrument"]).unit, channel.unit)
+    note = f"{found.recording.name}: {channel.name}, {start_s:.2f} to {end_s:.2f} s, {figure(level)}"
+    diagnosis_id = UUID(tie["diagnosis_id"])
+    _, added = measuring.record(
+        work, diagnosis_id, WantedReading(client_key, test, entry, "recording", note, sure=True), measuring.nothing
+    )
+    return diagnosis_id, added
+
+
+UNITS = {"mV": 1e-3, "V": 1.0, "kV": 1e3, "mA": 1e-3, "A": 1.0, "Ω": 1.0, "Ohm": 1.0, "ohm": 1.0, "kΩ": 1e3, "MΩ": 1e6, "Hz": 1.0, "kHz": 1e3,
+         "%": 1.0, "°C": 1.0, "degC": 1.0, "C": 1.0, "": 1.0}  # fmt: skip
+
+
+def _entry(value: float, sd: float, unit: str, shown_in: str) -> str:
+    """A level as the text of an entry, in the instrument's unit."""
+    factor = UNITS.get(shown_in)
+    if factor is None:
+        raise invalid(
+            "channel",
+            f"its unit is {shown_in}, and this instrument shows {unit or 'a figure'}: tie it to another, or correct the unit",
+        )
+    half = max(1.96 * sd * factor, 1e-6)
+    decimals = min(7, max(0, 1 - math.floor(math.log10(half))))
+    return f"{value * factor:.{decimals}f} ± {half:.{decimals}f}{unit}"
+
+
+def exported(work: Workspace, recording_id: UUID, form: str) -> tuple[str, Iterator[bytes]]:
+    """(name, pieces) of a recording as a file: ``csv`` or ``mf4``."""
+    with work.transaction() as db:
+        found = store.recording(db, recording_id)
+        if found.state != "ready":
+            raise ConflictError("Not ready", f"this recording is {found.state}")
+        channels = store.all_samples(db, recording_id, store.heads(db, recording_id))
+        whole = Recording(channels, store.lanes(db, recording_id), store.as_marks(store.marks(db, recording_id)))
+    return found.name.rsplit(".", 1)[0], write_mdf(whole) if form == "mf4" else write_table(whole)

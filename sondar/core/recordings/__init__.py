@@ -1,0 +1,1 @@
+"""Recordings: channels and command lanes on one clock, and what can be read off them with its uncertainty."""

@@ -1,0 +1,1 @@
+"""Recordings: files in and out, drawing, reading off."""
