@@ -80,7 +80,7 @@ def test_a_file_is_looked_at_read_drawn_and_read_off(client: FlaskClient, job: s
     mapping["columns"][1]["role"] = "command"
     found = ready(client, recording, mapping)
     assert found["recording"]["notes"] == ["Line: 1 of 600 rows hold no figure there, left out"]
-    assert found["lanes"][0]["changes"] == [[0.0, "0 %"], [10.0, "60 %"], [20.0, "0 %"]]
+    assert [(c["at_s"], c["position"]) for c in found["lanes"][0]["changes"]] == [(0.0, "0 %"), (10.0, "60 %"), (20.0, "0 %")]
     line = client.get(
         f"/api/v1/recordings/{recording}/lines", query_string={"start_s": 5, "end_s": 15, "columns": 40, "channels": "1"}
     ).json

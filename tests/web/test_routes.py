@@ -229,7 +229,8 @@ def things(door: Door) -> Callable[[], dict[str, str]]:
         announced = {**key(), "name": "log.csv", "bytes": 100}
         recording = tech.post(f"/api/v1/jobs/{job['id']}/recordings", json=announced).get_json()
         return {
-            "recording_id": recording["id"], "number": "0", "version_id": version, "job_id": job["id"], "vehicle_id": job["vehicle_id"], "diagnosis_id": diagnosis, "photo_id": photo["id"],
+            "recording_id": recording["id"], "number": "0", "version_id": version,
+            "job_id": job["id"], "vehicle_id": job["vehicle_id"], "diagnosis_id": diagnosis, "photo_id": photo["id"],
             "calculator_id": "ohm", "program_id": program["id"], "procedure_id": procedure["id"],
             "reading_id": measuring["readings"][0]["id"], "share_id": share["id"], "account_id": account["id"], "meter_id": meter["id"],
             "session_id": str(uuid4()), "token": "no-such-token", "field": "complaint", "code": "P1ABC",

@@ -1868,6 +1868,16 @@ export interface components {
             number: string;
         };
         /**
+         * ChangeView
+         * @description A position, from a time on.
+         */
+        ChangeView: {
+            /** At S */
+            at_s: number;
+            /** Position */
+            position: string;
+        };
+        /**
          * ChannelTieIn
          * @description What a channel measures.
          */
@@ -2710,10 +2720,7 @@ export interface components {
             /** Other */
             other: string;
             /** Positions */
-            positions: [
-                string,
-                string
-            ][];
+            positions: components["schemas"]["PositionView"][];
             /** Sd */
             sd: number | null;
             /** Shown */
@@ -3259,10 +3266,7 @@ export interface components {
          */
         LaneView: {
             /** Changes */
-            changes: [
-                number,
-                string
-            ][];
+            changes: components["schemas"]["ChangeView"][];
             /** Name */
             name: string;
             /**
@@ -3968,6 +3972,16 @@ export interface components {
              * @enum {string}
              */
             when: "any" | "unplugged";
+        };
+        /**
+         * PositionView
+         * @description Position of a lane.
+         */
+        PositionView: {
+            /** Lane */
+            lane: string;
+            /** Position */
+            position: string;
         };
         /**
          * ProblemDetails

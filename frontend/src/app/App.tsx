@@ -17,6 +17,7 @@ import { Shell } from "./Shell";
 const CircuitsPage = lazy(() => import("../features/circuits/CircuitsPage"));
 const CircuitPage = lazy(() => import("../features/circuits/CircuitPage"));
 const DescribePage = lazy(() => import("../features/describe/DescribePage"));
+const RecordingPage = lazy(() => import("../features/recordings/RecordingPage"));
 const CodesPage = lazy(() => import("../features/codes/CodesPage"));
 const CodePage = lazy(() => import("../features/codes/CodePage"));
 const SettingsPage = lazy(() => import("../features/settings/SettingsPage"));
@@ -64,6 +65,7 @@ function Inside() {
             ["circuits/:versionId", CircuitPage],
             ["describe", DescribePage],
             ["describe/:versionId", DescribePage],
+            ["recordings/:recordingId", RecordingPage],
             ["codes", CodesPage],
             ["codes/:code", CodePage],
           ] as const

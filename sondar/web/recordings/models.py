@@ -125,11 +125,18 @@ class ChannelView(BaseModel):
     tie: dict[str, Any] | None = Field(description="What it measures, in which circuit diagnosis.")
 
 
+class ChangeView(BaseModel):
+    """A position, from a time on."""
+
+    at_s: float
+    position: str
+
+
 class LaneView(BaseModel):
     """A command or status word over time."""
 
     name: str
-    changes: list[tuple[float, str]]
+    changes: list[ChangeView]
     tie: dict[str, Any] | None = Field(description="Which control it is, and its positions.")
 
 
@@ -183,6 +190,13 @@ class FeaturesQuery(BaseModel):
     other: int | None = Field(None, ge=0, description="A channel to hold it against.")
 
 
+class PositionView(BaseModel):
+    """Position of a lane."""
+
+    lane: str
+    position: str
+
+
 class FeatureView(BaseModel):
     """One thing read off a channel, with its 95 % interval."""
 
@@ -197,7 +211,7 @@ class FeatureView(BaseModel):
     sd: float | None
     unit: str
     word: str
-    positions: list[tuple[str, str]]
+    positions: list[PositionView]
 
 
 class Features(BaseModel):

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import math
+from typing import Any
 
 from sondar.app.recordings import Looked, Opened
+from sondar.core.recordings.model import Lane
 from sondar.core.recordings.offered import Feature
 from sondar.core.wording.recordings import figure
 from sondar.store.recordings import StoredRecording
 from sondar.web.recordings.models import (
+    ChangeView,
     ChannelView,
     FeatureView,
     FilePreview,
@@ -16,6 +19,7 @@ from sondar.web.recordings.models import (
     MappingIn,
     MarkView,
     OpenedRecording,
+    PositionView,
     RecordingView,
 )
 
@@ -36,9 +40,13 @@ def opened_view(found: Opened) -> OpenedRecording:
             )
             for c in found.channels
         ],
-        lanes=[LaneView(name=lane.name, changes=list(lane.changes), tie=found.ties.get(lane.name)) for lane in found.lanes],
+        lanes=[_lane(lane, found.ties.get(lane.name)) for lane in found.lanes],
         marks=[MarkView(at_s=mark.at_s, text=mark.text, by=mark.by) for mark in found.marks],
     )  # fmt: skip
+
+
+def _lane(lane: Lane, tie: dict[str, Any] | None) -> LaneView:
+    return LaneView(name=lane.name, changes=[ChangeView(at_s=t, position=word) for t, word in lane.changes], tie=tie)
 
 
 def preview_view(found: Looked) -> FilePreview:
@@ -60,5 +68,5 @@ def feature_view(found: Feature) -> FeatureView:
         kind=found.kind, title=found.title, shown=shown, channel=found.channel, other=found.other, start_s=found.start_s, end_s=found.end_s,
         value=None if estimate is None else estimate.value, sd=None if estimate is None else estimate.sd,
         unit="" if found.estimate is None else found.estimate.unit, word="" if found.estimate is None else found.word,
-        positions=list(found.positions),
+        positions=[PositionView(lane=lane, position=word) for lane, word in found.positions],
     )  # fmt: skip

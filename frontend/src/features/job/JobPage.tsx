@@ -8,6 +8,7 @@ import { Headline } from "../../app/Headline";
 import { when } from "../../lib/format";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
+import { JobRecordings } from "../recordings/JobRecordings";
 import { Codes } from "./Codes";
 import { EraseDialog } from "./EraseDialog";
 import { HandOver } from "./HandOver";
@@ -78,6 +79,13 @@ export function JobPage() {
         <span className="ml-auto flex gap-4">
           <Button
             kind="quiet"
+            aria-pressed={view === "recordings"}
+            onClick={() => setParams(view === "recordings" ? {} : { view: "recordings" }, { replace: true })}
+          >
+            {view === "recordings" ? "Back to the job" : "Recordings"}
+          </Button>
+          <Button
+            kind="quiet"
             aria-pressed={view === "hand-over"}
             onClick={() => setParams(view === "hand-over" ? {} : { view: "hand-over" }, { replace: true })}
           >
@@ -111,6 +119,10 @@ export function JobPage() {
       {view === "hand-over" ? (
         <div className="relative min-h-0 flex-1 overflow-auto">
           <HandOver detail={detail} canWrite={canWrite} />
+        </div>
+      ) : view === "recordings" ? (
+        <div className="relative min-h-0 flex-1 overflow-auto">
+          <JobRecordings detail={detail} canWrite={canWrite} />
         </div>
       ) : timeline ? (
         <div className="relative min-h-0 flex-1 overflow-auto">
