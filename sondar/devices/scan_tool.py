@@ -81,7 +81,7 @@ def read_codes(address: str, modules: Mapping[str, int]) -> VehicleScan:
         if time.monotonic() > end:
             answered[name] = "not asked: the modules before it took too long"
             continue
-        with _client(address, logical) as client:
+        with connected(address, logical) as client:
             try:
                 response = client.get_dtc_by_status_mask(0xFF)
                 dtcs = response.service_data.dtcs if response is not None else []
@@ -112,7 +112,7 @@ def clear_codes(address: str, modules: Mapping[str, int]) -> list[str]:
     """
     done = []
     for name, logical in modules.items():
-        with _client(address, logical) as client:
+        with connected(address, logical) as client:
             try:
                 client.clear_dtc(0xFFFFFF)
                 done.append(name)
@@ -131,19 +131,28 @@ def _vin(client: Client) -> str | None:
 
 
 def _refusal(error: NegativeResponseException) -> str:
-    code = error.response.code
-    return f"refused: {REFUSALS.get(code, f'negative response {code:02X}')}"
+    return f"refused: {in_words(error.response.code)}"
+
+
+def in_words(code: int) -> str:
+    """A negative response code in words."""
+    return REFUSALS.get(code, f"negative response {code:02X}")
 
 
 @contextmanager
-def _client(address: str, logical: int) -> Iterator[Client]:
+def connected(address: str, logical: int, longest_s: float = MODULE_S) -> Iterator[Client]:
+    """A UDS client of one module, for at most ``longest_s``.
+
+    Raises:
+        ScanToolError: no connection.
+    """
     host, _, port = address.rpartition(":")
     try:
         connection = _Connection(host, logical, tcp_port=int(port), client_logical_address=0x0E80)
     except (OSError, TimeoutError, ValueError, ConnectionError) as error:
         raise ScanToolError(f"no vehicle interface at {address}: check its cable and power ({error})") from error
     # Whatever the other end does: after this the line is closed under it.
-    ending = threading.Timer(MODULE_S, connection.cut)
+    ending = threading.Timer(longest_s, connection.cut)
     ending.daemon = True
     ending.start()
     try:

@@ -9,9 +9,14 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from sondar.core.errors import invalid
+from sondar.core.recordings.model import Role
 from sondar.recording_files.mapping import LONGEST_NAME, MOST_COLUMNS, Column, Mapping, TimeForm
 
 LOOKED_AT_BYTES, LOOKED_AT_LINES, SHOWN_ROWS = 256 * 1024, 400, 12
+FEW = 12
+"""Different figures among the first rows up to which a column that says it is a command is one that is held in steps."""
+POSITIONS = {"on", "off", "open", "closed", "active", "inactive", "0", "1"}
+_COMMANDS = re.compile(r"command|duty|target|set\s?point|request|desired|actuat|ansteuer", re.IGNORECASE)
 DELIMITERS = "\t;,|"
 NAMES = {"\t": "tabs", ";": "semicolons", ",": "commas", "|": "upright strokes", " ": "blanks"}
 _NUMBER = re.compile(r"^[-+−]?(\d+([.,]\d*)?|[.,]\d+)([eE][-+]?\d+)?$")
@@ -197,9 +202,11 @@ def _columns(names: Sequence[str], units: Sequence[str], rows: Sequence[Sequence
             found.append(Column(at, label, "", "time", time_form="date"))
         elif figures >= 0.8 * len(cells) and cells:
             form = _time_form(name, unit, cells, decimal, at)
-            found.append(Column(at, label, unit, "time", time_form=form) if form else Column(at, label, unit))
+            role: Role = "command" if _COMMANDS.search(label) and len(set(cells)) <= FEW else "signal"
+            found.append(Column(at, label, unit, "time", time_form=form) if form else Column(at, label, unit, role=role))
         else:
-            found.append(Column(at, label, unit, "words" if cells else "left out"))
+            commands = _COMMANDS.search(label) or {cell.lower() for cell in cells} <= POSITIONS
+            found.append(Column(at, label, unit, "words" if cells else "left out", "command" if commands and cells else "signal"))
     return found
 
 

@@ -80,7 +80,7 @@ def _read(file: MDF) -> Read:
     began = file.header.start_time.timestamp() + first if file.header.start_time else None
     moved = Recording(
         tuple(Channel(c.name, c.unit, c.t - first, c.y, c.role) for c in channels),
-        tuple(Lane(lane.name, tuple((t - first, word) for t, word in lane.changes)) for lane in lanes),
+        tuple(Lane(lane.name, tuple((t - first, word) for t, word in lane.changes), lane.commands) for lane in lanes),
         tuple(Mark(mark.at_s - first, mark.text) for mark in marks),
     )
     return Read(moved, rows, began, tuple(notes))

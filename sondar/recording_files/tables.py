@@ -220,7 +220,7 @@ def _lane(column: Column, t: Array, words: list[str | None]) -> Lane:
             changes.append((float(at), position))
             if len(changes) > MOST_CHANGES:
                 break
-    return Lane(column.name, tuple(changes) if any(word for _, word in changes) else ())
+    return Lane(column.name, tuple(changes) if any(word for _, word in changes) else (), column.role == "command")
 
 
 def _command_lane(channel: Channel) -> Lane | None:
@@ -231,7 +231,7 @@ def _command_lane(channel: Channel) -> Lane | None:
     if len(at) > MOST_CHANGES:
         return None
     unit = f" {channel.unit}" if channel.unit else ""
-    return Lane(channel.name, tuple((float(channel.t[i]), f"{channel.y[i]:g}{unit}") for i in at))
+    return Lane(channel.name, tuple((float(channel.t[i]), f"{channel.y[i]:g}{unit}") for i in at), True)
 
 
 def write_table(recording: Recording) -> Iterator[bytes]:

@@ -19,6 +19,7 @@ from sondar.core.circuit.model import Change
 from sondar.core.circuit.vehicle import VehicleNetwork
 from sondar.core.codes import number_of_code
 from sondar.core.solving.monitors import observe
+from sondar.simulators.live import LiveModules
 
 FAILING, PASSED_BEFORE, NOT_TESTED = 0x2F, 0x28, 0x50
 CONDITIONAL_AFTER_S = 40.0
@@ -69,6 +70,12 @@ class DiagnosticVehicle:
                 c for c, code in document.codes.items() if max((p for k, p in code.follows.items() if k in codes), default=0) >= 0.5
             }
 
+    @cached_property
+    def live(self) -> LiveModules:
+        """What its modules tell and do; worked out when somebody asks for the first time."""
+        document, always = self.network.document, [f for f in self.faults if f.behaviour == "hard"]
+        return LiveModules(self.network.network, document.data, document.commands, self._changes(always), self.clock)
+
     def _changes(self, faults: Sequence[HiddenFault]) -> tuple[Change, ...]:
         made: list[Change] = []
         for hidden in faults:
@@ -115,8 +122,13 @@ class DoipServer(socketserver.ThreadingTCPServer):
 
     def __init__(self, vehicle: Callable[[], DiagnosticVehicle], port: int = 0) -> None:
         """``vehicle`` makes the vehicle when a tester connects for the first time."""
-        self._make, self._making = vehicle, threading.Lock()
+        self.gone = threading.Event()
+        self._make, self._making, self._living = vehicle, threading.Lock(), threading.Lock()
         super().__init__(("127.0.0.1", port), _Connection)
+
+    def go_away(self) -> None:
+        """Drop every line and take no more: its plug has been pulled."""
+        self.gone.set()
 
     @property
     def vehicle(self) -> DiagnosticVehicle:
@@ -134,6 +146,13 @@ class DoipServer(socketserver.ThreadingTCPServer):
         return {address: name for name, address in self.vehicle.network.document.addresses.items()}
 
     @property
+    def live(self) -> LiveModules | None:
+        """Its live data and commands; None if the vehicle's file names none."""
+        document = self.vehicle.network.document
+        with self._living:
+            return self.vehicle.live if document.data or document.commands else None
+
+    @property
     def address(self) -> str:
         """``host:port`` for the scan tool."""
         host, port = self.server_address[:2]
@@ -144,11 +163,12 @@ class _Connection(socketserver.StreamRequestHandler):
     """One tester. Payload types and codes as in ISO 13400-2 tables 17 and following."""
 
     server: DoipServer
+    disable_nagle_algorithm = True  # an answer is not held back until its acknowledgement has been acknowledged
 
     def handle(self) -> None:
         while True:
             header = self.rfile.read(8)
-            if len(header) < 8:
+            if len(header) < 8 or self.server.gone.is_set():
                 return
             version, inverse, kind, length = struct.unpack(">BBHI", header)
             if version ^ inverse != 0xFF or length > 4096:
@@ -194,19 +214,26 @@ class _Connection(socketserver.StreamRequestHandler):
     def _answer(self, module: str, request: bytes) -> bytes:
         service = request[0] if request else 0
         vehicle = self.server.vehicle
+        live = self.server.live
+        if live is not None:
+            live.heard(module)
         if service == 0x10 and len(request) == 2:
-            return bytes([0x50, request[1], 0x00, 0x32, 0x01, 0xF4])
+            return live.session(module, request[1]) if live is not None else bytes([0x50, request[1], 0x00, 0x32, 0x01, 0xF4])
         if service == 0x3E and len(request) == 2:
             return bytes([0x7E, request[1]])
         if service == 0x22 and request[1:] == b"\xf1\x90":
             return b"\x62\xf1\x90" + vehicle.vin.encode("ascii")
+        if service == 0x22 and live is not None:
+            return live.read(module, request)
+        if service == 0x2F and live is not None:
+            return live.control(module, request)
         if service == 0x14 and len(request) == 4:
             vehicle.clear()
             return b"\x54"
         if service == 0x19 and len(request) == 3 and request[1] == 0x02:
             listed = [(number, status) for number, status in vehicle.codes(module) if status & request[2]]
             return b"\x59\x02\xff" + b"".join(number.to_bytes(3, "big") + bytes([status]) for number, status in listed)
-        known = service in (0x10, 0x14, 0x19, 0x22, 0x3E)
+        known = service in (0x10, 0x14, 0x19, 0x22, 0x2F, 0x3E)
         return bytes([0x7F, service, 0x12 if known else 0x11])
 
     def _send(self, kind: int, payload: bytes) -> None:

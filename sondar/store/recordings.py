@@ -119,6 +119,14 @@ def whole_file(db: Db, recording_id: UUID) -> bytes:
         return b"".join(bytes(row[0]) for row in rows)
 
 
+def piece_bodies(db: Db, recording_id: UUID, first: int = 0) -> list[bytes]:
+    """Pieces from a number on, in order."""
+    rows = db.execute(
+        "SELECT body FROM recording_piece WHERE recording_id = %s AND number >= %s ORDER BY number", (recording_id, first)
+    ).fetchall()
+    return [bytes(row[0]) for row in rows]
+
+
 def claim(db: Db, recording_id: UUID, mapping: dict[str, Any] | None) -> bool:
     """Begin to read its file; False if somebody does so already or has done so."""
     done = db.execute(
@@ -159,8 +167,8 @@ def keep(db: Db, recording_id: UUID, packed: Packed) -> bool:
              for h in packed.heads],
         )  # fmt: skip
         cursor.executemany(
-            "INSERT INTO recording_lane (recording_id, number, name, changes) VALUES (%s, %s, %s, %s)",
-            [(recording_id, number, lane.name, Jsonb(lane.changes)) for number, lane in enumerate(packed.lanes)],
+            "INSERT INTO recording_lane (recording_id, number, name, changes, commands) VALUES (%s, %s, %s, %s, %s)",
+            [(recording_id, number, lane.name, Jsonb(lane.changes), lane.commands) for number, lane in enumerate(packed.lanes)],
         )
         cursor.executemany(
             "INSERT INTO recording_mark (recording_id, client_key, at_s, text) VALUES (%s, gen_random_uuid(), %s, %s)",
@@ -193,9 +201,9 @@ def heads(db: Db, recording_id: UUID) -> list[ChannelHead]:
 def lanes(db: Db, recording_id: UUID) -> list[Lane]:
     """Lanes in order."""
     rows = db.execute(
-        "SELECT name, changes FROM recording_lane WHERE recording_id = %s ORDER BY number", (recording_id,)
+        "SELECT name, changes, commands FROM recording_lane WHERE recording_id = %s ORDER BY number", (recording_id,)
     ).fetchall()
-    return [Lane(name, tuple((float(t), str(word)) for t, word in changes)) for name, changes in rows]
+    return [Lane(name, tuple((float(t), str(word)) for t, word in changes), commands) for name, changes, commands in rows]
 
 
 @dataclass(frozen=True)

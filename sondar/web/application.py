@@ -24,6 +24,7 @@ from sondar.web import auth
 from sondar.web.calculators.routes import api as calculators
 from sondar.web.circuits.routes import api as circuits
 from sondar.web.codes.routes import api as codes
+from sondar.web.commands.routes import api as commands
 from sondar.web.context import services
 from sondar.web.describing.routes import api as describing
 from sondar.web.jobs.routes import api as jobs
@@ -57,6 +58,7 @@ FEATURES = (
     describing,
     report,
     recordings,
+    commands,
 )
 """Every feature's routes; a new one is a folder beside these and a name here."""
 

@@ -104,6 +104,12 @@ ROUTES: dict[str, Route] = {
     "POST /sheets/preview": Route("read-only", 200, lambda: {"sheet": OIL_CONTROL_VALVE}, 200),
     "POST /sheets/table": Route("read-only", 200, lambda: {"text": "cavity,colour\n1,red\n", "form": "csv"}, 200),
     "PUT /diagnoses/{diagnosis_id}/circuit": Route("technician", 200, lambda: {**key(), "version_id": "{version_id}"}),
+    "GET /jobs/{job_id}/commands": Route("read-only", 200),
+    "POST /jobs/{job_id}/commands": Route("technician", 502, lambda: {**key(), "channels": ["x"]}),
+    "GET /command-runs/{run_id}": Route("read-only", 404),
+    "POST /command-runs/{run_id}/hold": Route("technician", 404, lambda: {"held": True}),
+    "POST /command-runs/{run_id}/stop": Route("technician", 404),
+    "POST /command-runs/{run_id}/found": Route("technician", 404, lambda: {"found": "clicked"}),
     "GET /jobs/{job_id}/recordings": Route("read-only", 200),
     "POST /jobs/{job_id}/recordings": Route("technician", 201, lambda: {**key(), "name": "log.csv", "bytes": 100}),
     "GET /recordings/{recording_id}": Route("read-only", 200),
@@ -229,7 +235,7 @@ def things(door: Door) -> Callable[[], dict[str, str]]:
         announced = {**key(), "name": "log.csv", "bytes": 100}
         recording = tech.post(f"/api/v1/jobs/{job['id']}/recordings", json=announced).get_json()
         return {
-            "recording_id": recording["id"], "number": "0", "version_id": version,
+            "run_id": str(uuid4()), "recording_id": recording["id"], "number": "0", "version_id": version,
             "job_id": job["id"], "vehicle_id": job["vehicle_id"], "diagnosis_id": diagnosis, "photo_id": photo["id"],
             "calculator_id": "ohm", "program_id": program["id"], "procedure_id": procedure["id"],
             "reading_id": measuring["readings"][0]["id"], "share_id": share["id"], "account_id": account["id"], "meter_id": meter["id"],

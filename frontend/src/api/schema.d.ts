@@ -176,6 +176,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/command-runs/{run_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How a run goes, with what was recorded since the last look. */
+        get: operations["commands_show_run_command_runs__uuid_run_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/command-runs/{run_id}/found": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep what a person noticed that a command did. */
+        post: operations["commands_noticed_command_runs__uuid_run_id__found_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/command-runs/{run_id}/hold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The page that gave the command is still there, and whether a finger holds it. */
+        post: operations["commands_hold_command_runs__uuid_run_id__hold_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/command-runs/{run_id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give control back and end the run. */
+        post: operations["commands_stop_command_runs__uuid_run_id__stop_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/diagnoses/{diagnosis_id}": {
         parameters: {
             query?: never;
@@ -581,6 +649,24 @@ export interface paths {
         /** Describe a manufacturer's code; kept for this make in the whole workshop. */
         put: operations["codes_describe_jobs__uuid_job_id__codes__string_code__meaning_put"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{job_id}/commands": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the job's vehicle offers to be recorded and commanded, and what its modules have done so far. */
+        get: operations["commands_show_offered_jobs__uuid_job_id__commands_get"];
+        put?: never;
+        /** Command something and record, or only record; one run at a time per vehicle. */
+        post: operations["commands_start_jobs__uuid_job_id__commands_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1868,6 +1954,16 @@ export interface components {
             number: string;
         };
         /**
+         * ChangeOut
+         * @description A position, from a time on.
+         */
+        ChangeOut: {
+            /** At S */
+            at_s: number;
+            /** Position */
+            position: string;
+        };
+        /**
          * ChangeView
          * @description A position, from a time on.
          */
@@ -2365,6 +2461,37 @@ export interface components {
             heading: string;
         };
         /**
+         * CommandView
+         * @description Something that a module does on request.
+         */
+        CommandView: {
+            /** Caution */
+            caution: string;
+            /**
+             * Hold
+             * @description It runs only while a finger holds it.
+             */
+            hold: boolean;
+            /** Id */
+            id: string;
+            /** Module */
+            module: string;
+            /** Moves */
+            moves: string;
+            /**
+             * Positions
+             * @description The first is rest.
+             */
+            positions: string[];
+            /**
+             * Requires
+             * @description What the module asks for, in words; empty if nothing.
+             */
+            requires: string;
+            /** Title */
+            title: string;
+        };
+        /**
          * ConclusionIn
          * @description Concludes as it stands.
          */
@@ -2445,6 +2572,34 @@ export interface components {
             title: string;
             /** Values */
             values: string[];
+        };
+        /**
+         * CoveredView
+         * @description What a module did on request so far, on this make and model.
+         */
+        CoveredView: {
+            /** Module */
+            module: string;
+            /** State */
+            state: string;
+            /** Times */
+            times: number;
+            /** Title */
+            title: string;
+        };
+        /**
+         * DataItemView
+         * @description A figure that a module tells.
+         */
+        DataItemView: {
+            /** Id */
+            id: string;
+            /** Module */
+            module: string;
+            /** Title */
+            title: string;
+            /** Unit */
+            unit: string;
         };
         /**
          * DiagnosisIn
@@ -2925,6 +3080,14 @@ export interface components {
             word: string | null;
         };
         /**
+         * FoundIn
+         * @description What a person noticed that it did.
+         */
+        FoundIn: {
+            /** Found */
+            found: string;
+        };
+        /**
          * Gauge
          * @description A figure against what a healthy circuit shows, for drawing: all in one scale, log10 of ohms or the figure itself.
          */
@@ -2945,6 +3108,23 @@ export interface components {
             low: number;
             /** Value */
             value: number;
+        };
+        /**
+         * GoingView
+         * @description A run as it stands, with what was recorded since.
+         */
+        GoingView: {
+            /** Channels */
+            channels: components["schemas"]["HeadOut"][];
+            /** Lane */
+            lane: components["schemas"]["ChangeOut"][];
+            /** Next Piece */
+            next_piece: number;
+            /** Rows */
+            rows: number[][];
+            run: components["schemas"]["RunView"];
+            /** T */
+            t: number[];
         };
         /**
          * GroupChoice
@@ -2985,6 +3165,16 @@ export interface components {
             wiring: number;
         };
         /**
+         * HeadOut
+         * @description A channel that is recorded.
+         */
+        HeadOut: {
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
          * Health
          * @description The service and its database answer.
          */
@@ -3005,6 +3195,18 @@ export interface components {
             cavity: string;
             /** Shows */
             shows: string[];
+        };
+        /**
+         * HoldIn
+         * @description The page is still there.
+         */
+        HoldIn: {
+            /**
+             * Held
+             * @description A finger holds the command; null where nothing is held.
+             * @default null
+             */
+            held: boolean | null;
         };
         /**
          * InstrumentView
@@ -3744,6 +3946,21 @@ export interface components {
             line: number;
             /** Text */
             text: string;
+        };
+        /**
+         * OfferedView
+         * @description What a job's vehicle offers; ``reason`` says why nothing can be done, if so.
+         */
+        OfferedView: {
+            /** Commands */
+            commands: components["schemas"]["CommandView"][];
+            /** Coverage */
+            coverage: components["schemas"]["CoveredView"][];
+            /** Data */
+            data: components["schemas"]["DataItemView"][];
+            /** Reason */
+            reason: string;
+            running: components["schemas"]["RunView"] | null;
         };
         /**
          * OpenRow
@@ -4559,6 +4776,80 @@ export interface components {
             units: string[];
         };
         /**
+         * RunIn
+         * @description What is to be commanded and recorded.
+         */
+        RunIn: {
+            /** Channels */
+            channels?: string[];
+            /**
+             * Client Key
+             * Format: uuid
+             */
+            client_key: string;
+            /**
+             * Command
+             * @description Empty to record only.
+             * @default
+             */
+            command: string;
+            /**
+             * Seconds
+             * @description Recorded after the last step, or altogether without a command.
+             * @default 3
+             */
+            seconds: number;
+            /** Steps */
+            steps?: components["schemas"]["StepIn"][];
+        };
+        /**
+         * RunView
+         * @description A run: a command that is given and recorded, or a recording without one.
+         */
+        RunView: {
+            /** By */
+            by: string | null;
+            /** Command */
+            command: string;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Found */
+            found: string;
+            /** Hold */
+            hold: boolean;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * Job Id
+             * Format: uuid
+             */
+            job_id: string;
+            /** Module */
+            module: string;
+            /** Position */
+            position: string;
+            /**
+             * Recording Id
+             * Format: uuid
+             */
+            recording_id: string;
+            /** Said */
+            said: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "ended" | "stopped" | "refused" | "lost";
+            /** Title */
+            title: string;
+        };
+        /**
          * SaidBefore
          * @description What another version of the engine said of the same readings.
          */
@@ -5041,6 +5332,16 @@ export interface components {
             points_to: string;
             /** Probability */
             probability: number;
+        };
+        /**
+         * StepIn
+         * @description A position, and for how long.
+         */
+        StepIn: {
+            /** Position */
+            position: string;
+            /** Seconds */
+            seconds: number;
         };
         /**
          * Storage
@@ -6544,6 +6845,320 @@ export interface operations {
             };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    commands_show_run_command_runs__uuid_run_id__get: {
+        parameters: {
+            query?: {
+                first?: number;
+            };
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GoingView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    commands_noticed_command_runs__uuid_run_id__found_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FoundIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    commands_hold_command_runs__uuid_run_id__hold_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HoldIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    commands_stop_command_runs__uuid_run_id__stop_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8234,6 +8849,162 @@ export interface operations {
             };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    commands_show_offered_jobs__uuid_job_id__commands_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OfferedView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    commands_start_jobs__uuid_job_id__commands_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10910,8 +11681,8 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Accepted */
-            202: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };

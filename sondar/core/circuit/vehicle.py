@@ -37,6 +37,41 @@ ANCHORS = (
 """Families that give a shared section its name, the most telling first."""
 
 
+class DataItem(Fields):
+    """A figure that a module tells on request (UDS service 0x22): ``raw · factor + offset`` in ``unit``.
+
+    ``measures`` or ``flows`` say what it is in the circuits: the voltage between two nodes, or the current in a branch.
+    """
+
+    title: str = Field(min_length=1, max_length=80)
+    module: str
+    did: int = Field(ge=0, le=0xFFFF, description="Data identifier.")
+    unit: str = Field("", max_length=20)
+    length: Literal[1, 2, 4] = Field(2, description="Bytes, the highest first.")
+    signed: bool = False
+    factor: float = Field(1.0, gt=0.0)
+    offset: float = 0.0
+    measures: list[str] = Field(default_factory=list, max_length=2)
+    flows: str = ""
+    lag_s: float = Field(0.05, ge=0.0, le=60.0, description="Time constant with which it follows, in seconds.")
+
+
+class CommandItem(Fields):
+    """Something that a module does on request (UDS service 0x2F): a control of the circuits and the byte of each of its positions."""
+
+    title: str = Field(min_length=1, max_length=80)
+    module: str
+    did: int = Field(ge=0, le=0xFFFF, description="Data identifier.")
+    control: str
+    positions: dict[str, int] = Field(
+        min_length=2, max_length=12, description="Position of the control -> its byte; the first is rest."
+    )
+    moves: str = Field(min_length=1, max_length=200, description="What will move, as a sentence.")
+    caution: str = Field("", max_length=300)
+    hold: bool = Field(False, description="It may hurt someone: it runs only while a finger holds it.")
+    requires: dict[str, str] = Field(default_factory=dict, description="Controls and positions without which the module refuses.")
+
+
 class VehicleDocument(Fields):
     """A vehicle: which circuits it has and what they share. Format version 1."""
 
@@ -46,6 +81,8 @@ class VehicleDocument(Fields):
     vehicle: VehicleModel
     circuits: list[str] = Field(min_length=1, description="Ids of the circuits.")
     addresses: dict[str, int] = Field(default_factory=dict, description="Module -> its logical diagnostic address.")
+    data: dict[str, DataItem] = Field(default_factory=dict, description="Live data by id.")
+    commands: dict[str, CommandItem] = Field(default_factory=dict, description="Commands by id.")
     shared: dict[str, str] = Field(description="Id -> what it is to people, for everything that stands in more than one circuit.")
 
 
@@ -156,6 +193,7 @@ def _join(vehicle: VehicleDocument, circuits: Mapping[str, CircuitDocument]) -> 
         if name not in circuits
     ]
     problems += _disagreements(vehicle, circuits)
+    problems += _unknown_modules(vehicle)
     if problems:
         raise CircuitDocumentError(problems)
     documents = list(circuits.values())
@@ -172,6 +210,16 @@ def _join(vehicle: VehicleDocument, circuits: Mapping[str, CircuitDocument]) -> 
             "cautions": list(dict.fromkeys(c for d in documents for c in d.cautions)), **merged,
         }
     )  # fmt: skip
+
+
+def _unknown_modules(vehicle: VehicleDocument) -> list[FieldProblem]:
+    """Data and commands of modules that have no address."""
+    return [
+        FieldProblem((section, name, "module"), f"'{item.module}' has no diagnostic address: give it under addresses")
+        for section, items in (("data", vehicle.data), ("commands", vehicle.commands))
+        for name, item in items.items()
+        if item.module not in vehicle.addresses
+    ]
 
 
 def _both(section: str, one: Any, other: Any) -> Any:

@@ -47,12 +47,16 @@ class Channel:
         return resolution_of(self.y)
 
 
+MANY = 5
+"""Different figures, or changes to and fro, from which on a grid of figures tells of a converter."""
+
+
 def resolution_of(y: Array, looked_at: int = 20_000) -> float:
     """Smallest step between figures of an array, if they stand on a grid of it; 0 if not, or if all are the same."""
     some = y if len(y) <= looked_at else y[:: len(y) // looked_at]
     different = np.unique(some)
-    if len(different) < 2:
-        return 0.0
+    if len(different) < 2 or (len(different) < MANY and np.count_nonzero(np.diff(some)) < 2 * MANY):
+        return 0.0  # a few levels that are kept are positions, not steps of a converter
     steps = np.diff(different)
     smallest = float(steps[steps > 1e-9 * max(float(np.abs(different).max()), 1e-12)].min(initial=np.inf))
     if not np.isfinite(smallest):
@@ -66,11 +70,12 @@ class Lane:
     """A command or a status word over time: (seconds, position) of every change, the first being where it begins.
 
     Attributes:
-        level: positions as figures where they are such (``60 %`` is 60); what a response is divided by.
+        commands: it drives something, so that channels are asked how they answered; else it only says a state.
     """
 
     name: str
     changes: tuple[tuple[float, str], ...]
+    commands: bool = False
 
     def at(self, seconds: float) -> str:
         """Position at a time; "" before the first."""

@@ -65,11 +65,13 @@ def features(channel: Channel, lanes: Sequence[Lane], start_s: float, end_s: flo
         return []
     found = [*_behaviour(part, lanes, start_s, end_s)]
     lanes = [lane for lane in lanes if lane.name != channel.name]
+    if part.role == "command":
+        return found
     spans = stretches(lanes, start_s, end_s)
     if len(spans) <= 2 * MOST_STEPS:
         for a, b in spans:
             found += _level(part, lanes, a, b, whole=len(spans) == 1)
-    steps = sorted((s for lane in lanes for s in lane.steps if start_s < s.at_s < end_s), key=lambda s: s.at_s)
+    steps = sorted((s for lane in lanes if lane.commands for s in lane.steps if start_s < s.at_s < end_s), key=lambda s: s.at_s)
     for index, step in enumerate(steps[:MOST_STEPS]):
         before = steps[index - 1].at_s if index else start_s
         after = steps[index + 1].at_s if index + 1 < len(steps) else end_s
@@ -87,7 +89,9 @@ def _behaviour(part: Channel, lanes: Sequence[Lane], start_s: float, end_s: floa
             "range", f"{name}, least to greatest", name, a, b, word=f"{seen.least:.6g} … {seen.greatest:.6g} {part.unit}".strip()
         )
     ]
-    moved = any(start_s < step.at_s < end_s for lane in lanes for step in lane.steps if lane.name != name)
+    moved = any(start_s < step.at_s < end_s for lane in lanes if lane.commands and lane.name != name for step in lane.steps)
+    if part.role == "command":
+        return found
     if is_stuck(part, moved):
         found.append(Feature("stuck", f"{name} stands still while it is commanded", name, a, b, word="stuck"))
     if end := clipped(part):

@@ -87,6 +87,7 @@ CREATE TABLE recording_lane (
     number integer NOT NULL,
     name text NOT NULL CHECK (length(name) BETWEEN 1 AND 200),
     changes jsonb NOT NULL,
+    commands boolean NOT NULL,
     PRIMARY KEY (recording_id, number)
 );
 

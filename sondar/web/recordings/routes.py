@@ -82,11 +82,11 @@ def preview(path: RecordingPath) -> Any:
     return preview_view(recordings.look(workspace(), path.recording_id)).model_dump(mode="json")
 
 
-@api.post("/recordings/<uuid:recording_id>/reading", responses={"202": RecordingView})
+@api.post("/recordings/<uuid:recording_id>/reading", responses={"200": RecordingView})
 def read(path: RecordingPath, body: ReadIn) -> Any:
     """Read the file, in the background."""
     mapping = None if body.mapping is None else Mapping.of(body.mapping.model_dump())
-    return recording_view(recordings.read(workspace(), path.recording_id, mapping)).model_dump(mode="json"), 202
+    return recording_view(recordings.read(workspace(), path.recording_id, mapping)).model_dump(mode="json")
 
 
 @api.delete("/recordings/<uuid:recording_id>", responses={"204": None})

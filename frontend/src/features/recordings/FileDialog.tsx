@@ -212,9 +212,19 @@ function Columns(props: { mapping: Mapping; rows: string[][]; onChange: (mapping
                       </select>
                     </span>
                   ) : (
-                    <span className="block min-h-11 pt-3 text-soft">
-                      {one.kind === "words" ? "a status over time" : ""}
-                    </span>
+                    one.kind === "words" && (
+                      <select
+                        aria-label={`Part of ${one.name}`}
+                        className={`${FIELD} block w-36`}
+                        value={one.role === "command" ? "command" : "signal"}
+                        onChange={(event) =>
+                          column(one.at, { role: event.target.value as "command" | "signal" })
+                        }
+                      >
+                        <option value="signal">state</option>
+                        <option value="command">command</option>
+                      </select>
+                    )
                   )}
                 </th>
               ))}

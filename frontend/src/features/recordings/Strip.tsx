@@ -99,7 +99,12 @@ function options(now: Current, width: number, height: number): uPlot.Options {
     legend: { show: false },
     scales: { x: { time: false, auto: false }, y: { range: (_u, low, high) => padded(low, high) } },
     axes: [
-      { ...axis, show: times, size: 28, values: (_u, ticks) => ticks.map((tick) => `${+tick.toFixed(6)} s`) },
+      {
+        ...axis,
+        size: times ? 28 : 0,
+        ticks: { ...axis.ticks, show: times },
+        values: (_u, ticks) => ticks.map((tick) => (times ? `${+tick.toFixed(6)} s` : "")),
+      },
       { ...axis, size: GUTTER.left, gap: 4 },
     ],
     series: [{}, drawn(ink), drawn(ink), ...(other ? [drawn(deep, [6, 3]), drawn(deep, [6, 3])] : [])],

@@ -1,0 +1,363 @@
+"""Live data and commands: a run is carried out by one process, watched by one page, and recorded from the first moment to the last.
+
+Control is given back when it is stopped, when its time is over, when the finger is lifted, when the page is left, and when anything goes
+wrong. What has been recorded up to then is kept. One run at a time per vehicle.
+"""
+
+from __future__ import annotations
+
+import json
+import time
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Any
+from uuid import UUID
+
+import numpy as np
+
+from sondar.app.jobs import JobRecord, load_record
+from sondar.app.workspace import Workspace, known_job
+from sondar.circuit_files import load_vehicle_text
+from sondar.core.circuit.vehicle import CommandItem, VehicleDocument
+from sondar.core.errors import ConflictError, RefusedError, UnavailableError, invalid
+from sondar.core.recordings.model import Channel, Lane, Recording
+from sondar.core.recordings.packed import pack
+from sondar.devices.commander import Link, LostError, RefusedByModuleError, link
+from sondar.store import commands as store
+from sondar.store import recordings as recording_store
+from sondar.store.commands import Covered, Run
+
+FASTEST_S = 0.04
+"""Pause between two looks at the vehicle, at least: most interfaces answer 10 to 25 times a second."""
+LOOKED_S, KEPT_S = 0.15, 0.5
+"""How often the person's wish is looked for, and how often what was recorded is stored."""
+HELD_S, LEFT_S = 0.9, 8.0
+"""A finger counts as lifted, and a page as left, after so long without a sign."""
+LONGEST_S = 600.0
+MOST_STEPS = 40
+MAY_BE_ACTIVE = "Control may still be active: switch the key off."
+
+
+@dataclass(frozen=True)
+class Step:
+    """A position, and for how long."""
+
+    position: str
+    seconds: float
+
+
+@dataclass(frozen=True)
+class WantedRun:
+    """What is to be commanded and recorded.
+
+    Attributes:
+        command: id of a command of the vehicle; empty to record only. steps: positions one after the other; empty with ``hold``.
+        channels: ids of live data. seconds: how long is recorded where nothing is commanded, or after the last step.
+    """
+
+    client_key: UUID
+    command: str
+    steps: tuple[Step, ...]
+    channels: tuple[str, ...]
+    seconds: float
+
+
+@dataclass(frozen=True)
+class Offered:
+    """What a job's vehicle offers, and what is known of it.
+
+    Attributes:
+        reason: why nothing can be commanded or recorded; empty if it can.
+    """
+
+    reason: str
+    document: VehicleDocument | None
+    coverage: list[Covered]
+    running: Run | None
+
+
+def offered(work: Workspace, job_id: UUID) -> Offered:
+    """What can be recorded and commanded."""
+    with work.transaction() as db:
+        job = known_job(db, job_id)
+        record = load_record(db, job_id)
+        covered, now = store.coverage(db, job.make, job.model), store.running(db, job_id)
+    document = None if record.model is None else load_vehicle_text(record.model.source_text)
+    if document is None or not (document.data or document.commands):
+        return Offered(
+            "Nobody has described the live data and commands of this vehicle. Add a file of your scan tool instead.",
+            None,
+            covered,
+            now,
+        )
+    if not work.devices.vehicle(record.job.simulated_vehicle):
+        return Offered("No vehicle interface is connected.", document, covered, now)
+    return Offered("", document, covered, now)
+
+
+def start(work: Workspace, job_id: UUID, wanted: WantedRun) -> Run:
+    """Begin a run; it goes on in the background.
+
+    Raises:
+        InvalidError: no such command, position or channel. ConflictError: the vehicle is being commanded already.
+    """
+    with work.transaction() as db:
+        record = load_record(db, job_id)
+    document, address = _vehicle(work, record)
+    command = _checked(document, wanted)
+    title = command.title if command is not None else "Live data"
+    with work.transaction() as db:
+        recording_id = recording_store.begin(db, job_id, wanted.client_key, title, "vehicle", 0, "reading")
+        begun = store.begin(
+            db,
+            job_id,
+            recording_id,
+            address,
+            wanted.command,
+            title,
+            command.module if command else "",
+            bool(command and command.hold),
+        )
+        if begun is None:
+            raise ConflictError(
+                "Vehicle in use", "Another tablet commands or records this vehicle. Wait until it has ended, or stop it there."
+            )
+        run_id, new = begun
+        found = store.run(db, run_id)
+    if new:
+        work.meanwhile(lambda: _carry_out(work, found, document, address, wanted))
+    return found
+
+
+def _vehicle(work: Workspace, record: JobRecord) -> tuple[VehicleDocument, str]:
+    address = work.devices.vehicle(record.job.simulated_vehicle)
+    if record.model is None:
+        raise UnavailableError("Not known", "Nobody has described the live data and commands of this vehicle.")
+    if not address:
+        raise UnavailableError("Vehicle not connected", "No vehicle interface is connected.")
+    return load_vehicle_text(record.model.source_text), address
+
+
+def _checked(document: VehicleDocument, wanted: WantedRun) -> CommandItem | None:
+    for name in wanted.channels:
+        if name not in document.data:
+            raise invalid("channels", f"'{name}' is not among the live data: {', '.join(document.data)}")
+    if not wanted.command:
+        if not wanted.channels:
+            raise invalid("channels", "choose at least one figure to record")
+        return None
+    item = document.commands.get(wanted.command)
+    if item is None:
+        raise invalid("command", f"'{wanted.command}' is not among the commands: {', '.join(document.commands)}")
+    if item.hold and wanted.steps:
+        raise invalid("steps", f"{item.title} may hurt someone: it runs only while a finger holds it")
+    if not item.hold and not wanted.steps:
+        raise invalid("steps", "say at least one position and for how long")
+    if len(wanted.steps) > MOST_STEPS or sum(step.seconds for step in wanted.steps) > LONGEST_S:
+        raise invalid("steps", f"at most {MOST_STEPS} steps and {LONGEST_S / 60:.0f} minutes")
+    for step in wanted.steps:
+        if step.position not in item.positions:
+            raise invalid("steps", f"{item.title} has no position '{step.position}': {', '.join(item.positions)}")
+    return item
+
+
+@dataclass
+class _Taken:
+    """What has been recorded; ``fresh`` is not stored yet."""
+
+    document: VehicleDocument
+    channels: tuple[str, ...]
+    begun: float = field(default_factory=time.monotonic)
+    stored: int = 0
+    fresh: dict[str, list[Any]] = field(default_factory=lambda: {"t": [], "rows": [], "lane": []})
+
+    @property
+    def now(self) -> float:
+        """Seconds since it began."""
+        return time.monotonic() - self.begun
+
+    def flush(self, work: Workspace, recording_id: UUID) -> None:
+        """Store what is fresh."""
+        if not self.fresh["t"] and not self.fresh["lane"]:
+            return
+        body = json.dumps({"channels": [_head(self.document, name) for name in self.channels], **self.fresh}).encode()
+        with work.transaction() as db:
+            recording_store.put_piece(db, recording_id, self.stored, body)
+        self.stored += 1
+        self.fresh = {"t": [], "rows": [], "lane": []}
+
+
+def _head(document: VehicleDocument, name: str) -> list[str]:
+    item = document.data[name]
+    return [item.title, item.unit]
+
+
+def _carry_out(work: Workspace, run: Run, document: VehicleDocument, address: str, wanted: WantedRun) -> None:
+    """Connect, command and record until it is over, and say how it went."""
+    item = document.commands.get(wanted.command)
+    taken = _Taken(document, wanted.channels)
+    modules = {document.data[name].module for name in wanted.channels} | ({item.module} if item else set())
+    state, said = "ended", ""
+    try:
+        with link(address, {name: document.addresses[name] for name in sorted(modules)}, document.data) as line:
+            line.watch(wanted.channels)
+            state, said = _follow(work, run, line, item, wanted, taken)
+    except RefusedByModuleError as error:
+        state, said = "refused", error.detail
+    except LostError as error:
+        state, said = "lost", f"{error.detail}. {MAY_BE_ACTIVE if item else ''}".strip()
+    except RefusedError as error:
+        state, said = "lost", error.detail
+    finally:
+        _finish(work, run, taken, state, said)
+
+
+def _follow(work: Workspace, run: Run, line: Link, item: CommandItem | None, wanted: WantedRun, taken: _Taken) -> tuple[str, str]:
+    rest = next(iter(item.positions)) if item else ""
+    position, looked, kept = rest, -1.0, 0.0
+    held = False
+    if item:
+        line.begin(item.module)
+        taken.fresh["lane"].append([0.0, rest])
+    over = sum(step.seconds for step in wanted.steps) + wanted.seconds if not (item and item.hold) else LONGEST_S
+    state, said = "ended", ""
+    try:
+        while taken.now < min(over, LONGEST_S):
+            now = taken.now
+            if now - looked >= LOOKED_S:
+                looked = now
+                with work.transaction() as db:
+                    wish = store.sign(db, run.id, position)
+                held = wish.held
+                if wish.stop or wish.quiet_s > LEFT_S:
+                    state, said = "stopped", "Stopped." if wish.stop else "The page was left: control was given back."
+                    break
+            if item and (wish_position := _wanted_position(item, wanted.steps, now, held)) != position:
+                if wish_position == rest:
+                    line.give_back(item)
+                else:
+                    line.command(item, wish_position)
+                position = wish_position
+                taken.fresh["lane"].append([round(taken.now, 4), position])
+            _take(line, taken)
+            if now - kept >= KEPT_S:
+                kept = now
+                taken.flush(work, run.recording_id)
+            time.sleep(max(0.0, FASTEST_S - (taken.now - now)))
+    finally:
+        if item and position != rest:
+            try:
+                line.give_back(item)
+            except RefusedByModuleError as error:
+                raise LostError(f"Control was not given back: {error.detail}") from error
+            taken.fresh["lane"].append([round(taken.now, 4), rest])
+    for _ in range(5):  # what it does when it is let go belongs to the recording
+        _take(line, taken)
+        time.sleep(FASTEST_S)
+    return state, said
+
+
+def _wanted_position(item: CommandItem, steps: Sequence[Step], now: float, held: bool) -> str:
+    positions = list(item.positions)
+    if item.hold:
+        return positions[1] if held else positions[0]
+    end = 0.0
+    for step in steps:
+        end += step.seconds
+        if now < end:
+            return step.position
+    return positions[0]
+
+
+def _take(line: Link, taken: _Taken) -> None:
+    before = taken.now
+    if not taken.channels:
+        line.keep_open()
+    elif values := line.read():
+        # The module sampled it somewhere between the request and its answer.
+        taken.fresh["t"].append(round((before + taken.now) / 2, 4))
+        taken.fresh["rows"].append([values[name] for name in taken.channels])
+
+
+def _finish(work: Workspace, run: Run, taken: _Taken | None, state: str, said: str) -> None:
+    """Store the rest, make a recording of it, and end the run."""
+    if taken is not None:
+        taken.flush(work, run.recording_id)
+    with work.transaction() as db:
+        bodies = recording_store.piece_bodies(db, run.recording_id)
+        store.end(db, run.id, state, said)
+        recorded = assembled(run.title if run.command else "", [json.loads(body) for body in bodies])
+        if recorded is None:
+            recording_store.fail(db, run.recording_id, said or "nothing was recorded")
+            recording_store.leave(db, run.recording_id)
+        else:
+            recording_store.keep(
+                db, run.recording_id, pack(recorded, run.created_at.timestamp(), [said] if said and state != "stopped" else [])
+            )
+
+
+def assembled(command: str, bodies: Sequence[dict[str, Any]]) -> Recording | None:
+    """A recording from the pieces that were stored while it ran; None if no figure was taken."""
+    heads: list[list[str]] = next((body["channels"] for body in bodies if body["channels"]), [])
+    t = np.array([at for body in bodies for at in body["t"]], dtype=np.float64)
+    rows = np.array([row for body in bodies for row in body["rows"]], dtype=np.float64).reshape(len(t), len(heads))
+    changes = tuple((float(at), str(word)) for body in bodies for at, word in body["lane"])
+    if len(t) < 2 and len(changes) < 2:
+        return None
+    channels = (
+        [Channel(title, unit, t, np.ascontiguousarray(rows[:, n])) for n, (title, unit) in enumerate(heads)] if len(t) else []
+    )
+    return Recording(tuple(channels), (Lane(command, changes, True),) if command and changes else ())
+
+
+@dataclass(frozen=True)
+class Going:
+    """A run as it stands, with what was recorded from piece ``first`` on."""
+
+    run: Run
+    heads: list[list[str]]
+    t: list[float]
+    rows: list[list[float]]
+    lane: list[tuple[float, str]]
+    next_piece: int
+
+
+def going(work: Workspace, run_id: UUID, first: int) -> Going:
+    """How a run goes. One that was left by the process that carried it out is ended, and what it recorded is kept."""
+    with work.transaction() as db:
+        run = store.run(db, run_id)
+        bodies = recording_store.piece_bodies(db, run.recording_id, first) if run.state == "running" else []
+    if run.left:
+        _finish(work, run, None, "lost", f"The program that gave it has ended. {MAY_BE_ACTIVE}")
+        with work.transaction() as db:
+            run = store.run(db, run_id)
+    pieces = [json.loads(body) for body in bodies]
+    return Going(
+        run, next((p["channels"] for p in pieces), []), [t for p in pieces for t in p["t"]], [row for p in pieces for row in p["rows"]],
+        [(float(at), str(word)) for p in pieces for at, word in p["lane"]], first + len(pieces),
+    )  # fmt: skip
+
+
+def hold(work: Workspace, run_id: UUID, held: bool | None) -> Run:
+    """The page is there; ``held`` says whether a finger holds the command (None where nothing is held)."""
+    with work.transaction() as db:
+        store.heard(db, run_id, None if held is None else (HELD_S if held else 0.0))
+        return store.run(db, run_id)
+
+
+def stop(work: Workspace, run_id: UUID) -> Run:
+    """End a run: control is given back at once."""
+    with work.transaction() as db:
+        store.run(db, run_id)
+        store.ask_to_stop(db, run_id)
+        return store.run(db, run_id)
+
+
+def noticed(work: Workspace, run_id: UUID, found: str) -> Run:
+    """Keep what a person noticed that a command did."""
+    with work.transaction() as db:
+        run = store.run(db, run_id)
+        if not run.command:
+            raise invalid("found", "nothing was commanded")
+        store.noticed(db, run_id, found)
+        return store.run(db, run_id)

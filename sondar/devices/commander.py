@@ -1,0 +1,116 @@
+"""Live data and commands of a vehicle: UDS services 0x10, 0x22 and 0x2F over DoIP.
+
+A module takes back control by itself when nobody asks it anything for a few seconds (S3 of ISO 14229-2); as long as a link is open it is asked all
+the time. Whoever opens a link gives control back before closing it; if that cannot be confirmed, ``LostError`` says so.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import ExitStack, contextmanager
+from dataclasses import dataclass, field
+
+from udsoncan import Request, services
+from udsoncan.client import Client
+from udsoncan.exceptions import NegativeResponseException
+
+from sondar.core.circuit.vehicle import CommandItem, DataItem
+from sondar.core.errors import UnavailableError
+from sondar.devices.scan_tool import SILENT, UNCLEAR, connected, in_words
+
+LONGEST_S = 620.0
+"""A link ends after this, whatever happens."""
+EXTENDED = 0x03
+RETURN_CONTROL, ADJUST = b"\x00", b"\x03"
+
+
+class RefusedByModuleError(UnavailableError):
+    """A module is there and refuses; the message says why in words."""
+
+    def __init__(self, module: str, what: str, code: int) -> None:
+        self.code = code
+        super().__init__("Refused by the module", f"{module} refuses {what}: {in_words(code)}")
+
+
+class LostError(UnavailableError):
+    """The vehicle does not answer any more."""
+
+    def __init__(self, detail: str) -> None:
+        super().__init__("Vehicle lost", detail)
+
+
+@dataclass
+class Link:
+    """Open lines to the modules that are recorded and commanded."""
+
+    clients: Mapping[str, Client]
+    data: Mapping[str, DataItem]
+    _did_by_module: dict[str, list[str]] = field(default_factory=dict)
+
+    def watch(self, names: Sequence[str]) -> None:
+        """Say which data are read by ``read``."""
+        self._did_by_module = {}
+        for name in names:
+            self._did_by_module.setdefault(self.data[name].module, []).append(name)
+
+    def read(self) -> dict[str, float]:
+        """One figure of everything that is watched, all of a module in one request.
+
+        Raises:
+            LostError, RefusedByModuleError.
+        """
+        found: dict[str, float] = {}
+        for module, names in self._did_by_module.items():
+            asked = b"".join(self.data[name].did.to_bytes(2, "big") for name in names)
+            answer = self._ask(module, services.ReadDataByIdentifier, asked, "live data")
+            at = 0
+            for name in names:
+                item = self.data[name]
+                raw = answer[at + 2 : at + 2 + item.length]
+                if answer[at : at + 2] != item.did.to_bytes(2, "big") or len(raw) != item.length:
+                    raise LostError(f"{module} answers something else than was asked: check its data identifiers")
+                found[name] = round(int.from_bytes(raw, "big", signed=item.signed) * item.factor + item.offset, 9)
+                at += 2 + item.length
+        return found
+
+    def keep_open(self) -> None:
+        """Tell every module that somebody is still there (0x3E)."""
+        for module in self.clients:
+            self._send(module, Request(services.TesterPresent, subfunction=0), "to stay in its session")
+
+    def begin(self, module: str) -> None:
+        """Enter the extended session, in which a module may be commanded."""
+        self._send(module, Request(services.DiagnosticSessionControl, subfunction=EXTENDED), "the session for commands")
+
+    def command(self, item: CommandItem, position: str) -> None:
+        """Put something into a position."""
+        value = bytes([item.positions[position]])
+        self._ask(item.module, services.InputOutputControlByIdentifier, item.did.to_bytes(2, "big") + ADJUST + value, item.title)
+
+    def give_back(self, item: CommandItem) -> None:
+        """Return control to the module."""
+        asked = item.did.to_bytes(2, "big") + RETURN_CONTROL
+        self._ask(item.module, services.InputOutputControlByIdentifier, asked, f"to take back {item.title}")
+
+    def _ask(self, module: str, service: type, data: bytes, what: str) -> bytes:
+        return self._send(module, Request(service, data=data), what)
+
+    def _send(self, module: str, request: Request, what: str) -> bytes:
+        try:
+            answer = self.clients[module].send_request(request)
+        except NegativeResponseException as error:
+            raise RefusedByModuleError(module, what, error.response.code) from error
+        except (*SILENT, *UNCLEAR) as error:
+            raise LostError(f"{module} does not answer any more") from error
+        return bytes(answer.data) if answer is not None and answer.data is not None else b""
+
+
+@contextmanager
+def link(address: str, modules: Mapping[str, int], data: Mapping[str, DataItem]) -> Iterator[Link]:
+    """Lines to modules, by name and logical address.
+
+    Raises:
+        ScanToolError: no connection at all.
+    """
+    with ExitStack() as lines:
+        yield Link({name: lines.enter_context(connected(address, logical, LONGEST_S)) for name, logical in modules.items()}, data)

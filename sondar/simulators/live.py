@@ -1,0 +1,177 @@
+"""What the modules of a simulated vehicle tell and do on request: live data that follows the circuits, and commands that move their controls.
+
+Steady ends come from the network under the hidden faults; in between every figure follows with its own time constant.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from sondar.core.circuit.model import Change, Setup
+from sondar.core.circuit.network import Circuit
+from sondar.core.circuit.vehicle import CommandItem, DataItem
+from sondar.core.instruments.base import Population
+from sondar.core.solving.fuses import blown_fuses
+
+SESSION_S = 5.0
+"""S3 of ISO 14229-2: without a request for so long a module leaves its session and takes back control of what was commanded."""
+DEFAULT, EXTENDED = 0x01, 0x03
+NOISE = 0.004
+"""Relative standard deviation of a figure."""
+
+SUB_FUNCTION, CONDITIONS, RANGE, WRONG_LENGTH, NOT_IN_SESSION = 0x12, 0x22, 0x31, 0x13, 0x7F
+
+
+@dataclass
+class _Followed:
+    """A figure on its way: where it was at ``since``, and where it goes."""
+
+    begin: float
+    end: float
+    since: float
+
+
+@dataclass
+class LiveModules:
+    """Live data and commands of all modules.
+
+    Attributes:
+        key: position of the key; somebody sits in the vehicle and has turned it.
+        clock: seconds, monotonic.
+    """
+
+    circuit: Circuit
+    data: dict[str, DataItem]
+    commands: dict[str, CommandItem]
+    changes: tuple[Change, ...]
+    clock: Callable[[], float]
+    key: str = "run"
+    _session: dict[str, tuple[int, float]] = field(default_factory=dict)
+    _commanded: dict[str, str] = field(default_factory=dict)
+    _figures: dict[str, _Followed] = field(default_factory=dict)
+    _ends: dict[tuple[tuple[str, str], ...], dict[str, float]] = field(default_factory=dict)
+    _noise: np.random.Generator = field(default_factory=lambda: np.random.default_rng(7))
+
+    def __post_init__(self) -> None:
+        self._blown = blown_fuses(self.circuit, [self.changes])
+        now = self.clock()
+        for name, value in self._steady().items():
+            self._figures[name] = _Followed(value, value, now)
+
+    def session(self, module: str, kind: int) -> bytes:
+        """Enter a session (0x10)."""
+        self._session[module] = (kind, self.clock())
+        if kind == DEFAULT:
+            self._take_back(module)
+        return bytes([0x50, kind, 0x00, 0x32, 0x01, 0xF4])
+
+    def heard(self, module: str) -> None:
+        """Any request keeps a session going; one that has been quiet for too long has ended before it."""
+        self.expire()
+        if module in self._session:
+            self._session[module] = (self._session[module][0], self.clock())
+
+    def expire(self) -> None:
+        """End the sessions in which nobody has asked for ``SESSION_S``."""
+        for module, (kind, at) in list(self._session.items()):
+            if kind != DEFAULT and self.clock() - at > SESSION_S:
+                del self._session[module]
+                self._take_back(module, at + SESSION_S)
+
+    def _take_back(self, module: str, at: float | None = None) -> None:
+        for name, item in self.commands.items():
+            if item.module == module and name in self._commanded:
+                self._set(name, None, at)
+
+    def _setup(self) -> Setup:
+        rest = self.circuit.rest_setup()
+        controls = dict(rest.controls) | ({"key": self.key} if "key" in dict(rest.controls) else {})
+        for name, position in self._commanded.items():
+            controls[self.commands[name].control] = position
+        return Setup(tuple(controls.items()), rest.unplugged, rest.temperature_c)
+
+    def _steady(self) -> dict[str, float]:
+        setup = self._setup()
+        if setup.controls not in self._ends:
+            population = Population(self.circuit, setup, [self.changes], self._blown, samples=1, deviates={})
+            volts = {n: item for n, item in self.data.items() if len(item.measures) == 2}
+            flows = {n: item for n, item in self.data.items() if item.flows}
+            pairs = [(self.circuit.node(item.measures[0]), self.circuit.node(item.measures[1])) for item in volts.values()]
+            waves = population.solve(pairs, [item.flows for item in flows.values()])
+            found = dict(zip(volts, waves.mean([points.volts for points in waves.states])[0, 0], strict=True))
+            if flows:
+                found |= dict(zip(flows, waves.mean([points.flow_amps for points in waves.states])[0, 0], strict=True))
+            self._ends[setup.controls] = {name: float(value) for name, value in found.items()}
+        return self._ends[setup.controls]
+
+    def _value(self, name: str) -> float:
+        seen, lag = self._figures[name], self.data[name].lag_s
+        share = 1.0 if lag <= 0 else 1.0 - math.exp(-(self.clock() - seen.since) / lag)
+        return seen.begin + (seen.end - seen.begin) * share
+
+    def _set(self, name: str, position: str | None, at: float | None = None) -> None:
+        now = self.clock() if at is None else at
+        before = {item: self._value(item) for item in self._figures}
+        if position is None:
+            self._commanded.pop(name, None)
+        else:
+            self._commanded[name] = position
+        ends = self._steady()
+        self._figures = {item: _Followed(before[item], ends[item], now) for item in self._figures}
+
+    def read(self, module: str, request: bytes) -> bytes:
+        """Answer a request for one or more data identifiers (0x22)."""
+        if len(request) < 3 or len(request) % 2 == 0:
+            return bytes([0x7F, 0x22, WRONG_LENGTH])
+        answer = b"\x62"
+        for at in range(1, len(request), 2):
+            did = int.from_bytes(request[at : at + 2], "big")
+            found = next((n for n, item in self.data.items() if item.module == module and item.did == did), None)
+            if found is None:
+                return bytes([0x7F, 0x22, RANGE])
+            answer += request[at : at + 2] + self._raw(found)
+        return answer
+
+    def _raw(self, name: str) -> bytes:
+        item = self.data[name]
+        value = self._value(name)
+        value += float(self._noise.normal(0.0, NOISE * max(abs(value), 5.0 * item.factor)))
+        raw = round((value - item.offset) / item.factor)
+        low, high = (
+            (-(1 << 8 * item.length - 1), (1 << 8 * item.length - 1) - 1) if item.signed else (0, (1 << 8 * item.length) - 1)
+        )
+        return min(high, max(low, raw)).to_bytes(item.length, "big", signed=item.signed)
+
+    def control(self, module: str, request: bytes) -> bytes:
+        """Answer a request to command something or to give it back (0x2F)."""
+        if len(request) < 4:
+            return bytes([0x7F, 0x2F, WRONG_LENGTH])
+        did, how = int.from_bytes(request[1:3], "big"), request[3]
+        found = next((n for n, item in self.commands.items() if item.module == module and item.did == did), None)
+        if found is None:
+            return bytes([0x7F, 0x2F, RANGE])
+        if self._session.get(module, (DEFAULT, 0.0))[0] != EXTENDED:
+            return bytes([0x7F, 0x2F, NOT_IN_SESSION])
+        item = self.commands[found]
+        if how == 0x00:
+            self._set(found, None)
+            return b"\x6f" + request[1:4]
+        if how != 0x03 or len(request) < 5:
+            return bytes([0x7F, 0x2F, SUB_FUNCTION])
+        position = next((p for p, byte in item.positions.items() if byte == request[4]), None)
+        if position is None:
+            return bytes([0x7F, 0x2F, RANGE])
+        here = dict(self._setup().controls)
+        if any(here.get(name) != wanted for name, wanted in item.requires.items()):
+            return bytes([0x7F, 0x2F, CONDITIONS])
+        self._set(found, position)
+        return b"\x6f" + request[1:5]
+
+    def commanded(self) -> Sequence[str]:
+        """What is commanded now, by id."""
+        self.expire()
+        return tuple(self._commanded)

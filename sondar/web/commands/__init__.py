@@ -1,0 +1,1 @@
+"""Live data and commands of the connected vehicle."""

@@ -1,0 +1,138 @@
+"""Requests and responses about live data and commands."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Literal
+from uuid import UUID
+
+from pydantic import BaseModel, Field
+
+from sondar.web.common import Strict
+
+
+class RunPath(BaseModel):
+    """Path of a run."""
+
+    run_id: UUID
+
+
+class DataItemView(BaseModel):
+    """A figure that a module tells."""
+
+    id: str
+    title: str
+    module: str
+    unit: str
+
+
+class CommandView(BaseModel):
+    """Something that a module does on request."""
+
+    id: str
+    title: str
+    module: str
+    positions: list[str] = Field(description="The first is rest.")
+    moves: str
+    caution: str
+    hold: bool = Field(description="It runs only while a finger holds it.")
+    requires: str = Field(description="What the module asks for, in words; empty if nothing.")
+
+
+class CoveredView(BaseModel):
+    """What a module did on request so far, on this make and model."""
+
+    module: str
+    title: str
+    state: str
+    times: int
+
+
+class RunView(BaseModel):
+    """A run: a command that is given and recorded, or a recording without one."""
+
+    id: UUID
+    job_id: UUID
+    recording_id: UUID
+    command: str
+    title: str
+    module: str
+    hold: bool
+    state: Literal["running", "ended", "stopped", "refused", "lost"]
+    said: str
+    position: str
+    found: str
+    created_at: datetime
+    by: str | None
+
+
+class OfferedView(BaseModel):
+    """What a job's vehicle offers; ``reason`` says why nothing can be done, if so."""
+
+    reason: str
+    data: list[DataItemView]
+    commands: list[CommandView]
+    coverage: list[CoveredView]
+    running: RunView | None
+
+
+class StepIn(Strict):
+    """A position, and for how long."""
+
+    position: str = Field(min_length=1, max_length=80)
+    seconds: float = Field(gt=0.0, le=600.0, allow_inf_nan=False)
+
+
+class RunIn(Strict):
+    """What is to be commanded and recorded."""
+
+    client_key: UUID
+    command: str = Field("", max_length=80, description="Empty to record only.")
+    steps: list[StepIn] = Field(default_factory=list, max_length=40)
+    channels: list[Annotated[str, Field(max_length=80)]] = Field(default_factory=list, max_length=40)
+    seconds: float = Field(
+        3.0, ge=0.0, le=600.0, allow_inf_nan=False, description="Recorded after the last step, or altogether without a command."
+    )
+
+
+class GoingQuery(BaseModel):
+    """From which piece on."""
+
+    first: int = Field(0, ge=0, le=4000)
+
+
+class ChangeOut(BaseModel):
+    """A position, from a time on."""
+
+    at_s: float
+    position: str
+
+
+class HeadOut(BaseModel):
+    """A channel that is recorded."""
+
+    name: str
+    unit: str
+
+
+class GoingView(BaseModel):
+    """A run as it stands, with what was recorded since."""
+
+    run: RunView
+    channels: list[HeadOut]
+    t: list[float]
+    rows: list[list[float]]
+    lane: list[ChangeOut]
+    next_piece: int
+
+
+class HoldIn(Strict):
+    """The page is still there."""
+
+    held: bool | None = Field(None, description="A finger holds the command; null where nothing is held.")
+
+
+class FoundIn(Strict):
+    """What a person noticed that it did."""
+
+    found: str = Field(min_length=1, max_length=200)

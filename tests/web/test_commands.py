@@ -1,0 +1,201 @@
+"""Commanding the simulated vehicle: recorded while it moves, one hand at a time, given back whatever happens."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Iterator
+from dataclasses import replace
+from typing import Any
+from uuid import uuid4
+
+import pytest
+from flask.testing import FlaskClient
+
+from sondar.app import commands
+from sondar.circuit_files import library_network
+from sondar.simulators.diagnostic_vehicle import DiagnosticVehicle, DoipServer, HiddenFault
+from tests.web.conftest import Door
+from tests.web.test_check_in import check_in
+
+PUMP = {"command": "pump", "channels": ["engine_supply"], "steps": [{"position": "on", "seconds": 1.0}], "seconds": 0.6}
+
+
+def served(faults: tuple[HiddenFault, ...] = ()) -> DoipServer:
+    made = DoipServer(lambda: DiagnosticVehicle(library_network("orvane-lisk"), faults, "WRVLSK18000004012"))
+    assert made.live is not None
+    threading.Thread(target=made.serve_forever, daemon=True).start()
+    return made
+
+
+@pytest.fixture
+def vehicle(door: Door) -> Iterator[DoipServer]:
+    """A healthy Orvane Lisk at the interface."""
+    made, held = served(), door.app.extensions["sondar"]
+    door.app.extensions["sondar"] = replace(held, devices=replace(held.devices, vehicles={"": made.address}))
+    yield made
+    door.app.extensions["sondar"] = held
+    made.shutdown()
+    made.server_close()
+
+
+@pytest.fixture
+def job(client: FlaskClient) -> str:
+    return check_in(client, "P0230", make="Orvane", model="Lisk", plate="QA 11 CMD", year=2018)
+
+
+def begin(client: FlaskClient, job: str, **wanted: Any) -> Any:
+    return client.post(f"/api/v1/jobs/{job}/commands", json={"client_key": str(uuid4()), **wanted})
+
+
+def over(client: FlaskClient, run: str, within_s: float = 15.0) -> Any:
+    """The run when it has ended."""
+    end = time.monotonic() + within_s
+    while time.monotonic() < end:
+        found = client.get(f"/api/v1/command-runs/{run}").json["run"]
+        if found["state"] != "running":
+            return found
+        time.sleep(0.1)
+    raise AssertionError(f"still running after {within_s} s")
+
+
+def recorded(client: FlaskClient, run: Any) -> Any:
+    return client.get(f"/api/v1/recordings/{run['recording_id']}").json
+
+
+def test_a_pump_is_commanded_and_the_supply_gives_way(client: FlaskClient, job: str, vehicle: DoipServer) -> None:
+    offered = client.get(f"/api/v1/jobs/{job}/commands").json
+    assert offered["reason"] == ""
+    assert {c["id"]: c["hold"] for c in offered["commands"]} == {"flap": True, "pump": False, "beam": False}
+    started = begin(client, job, **PUMP)
+    assert started.status_code == 201, started.json
+    run = over(client, started.json["id"])
+    assert (run["state"], run["said"]) == ("ended", "")
+    assert vehicle.live is not None
+    assert vehicle.live.commanded() == ()
+    found = recorded(client, run)
+    [lane] = found["lanes"]
+    assert [c["position"] for c in lane["changes"]] == ["off", "on", "off"]
+    assert 0.8 < lane["changes"][2]["at_s"] - lane["changes"][1]["at_s"] < 1.4
+    query = {"channel": 0, "start_s": found["recording"]["start_s"], "end_s": found["recording"]["end_s"]}
+    features = client.get(f"/api/v1/recordings/{run['recording_id']}/features", query_string=query).json["features"]
+    levels = {f["title"].rsplit(" ", 1)[1]: f["value"] for f in features if f["kind"] == "level"}
+    assert levels["on"] < levels["off"] - 0.03, "a running pump pulls the supply down"
+    noticed = client.post(f"/api/v1/command-runs/{run['id']}/found", json={"found": "hums"}).json
+    assert noticed["found"] == "hums"
+    covered = client.get(f"/api/v1/jobs/{job}/commands").json["coverage"]
+    assert {"module": "ECM", "title": "Fuel pump", "state": "ended", "times": 1} in covered
+
+
+def test_one_hand_at_a_time(client: FlaskClient, job: str, vehicle: DoipServer) -> None:
+    first = begin(client, job, **PUMP).json
+    second = begin(client, job, **PUMP)
+    assert second.status_code == 409
+    assert "Another tablet" in second.json["detail"]
+    assert client.get(f"/api/v1/jobs/{job}/commands").json["running"]["id"] == first["id"]
+    over(client, first["id"])
+    third = begin(client, job, **PUMP)
+    assert third.status_code == 201
+    client.post(f"/api/v1/command-runs/{third.json['id']}/stop")
+    assert over(client, third.json["id"])["state"] == "stopped"
+
+
+def test_what_may_hurt_runs_only_while_it_is_held(client: FlaskClient, job: str, vehicle: DoipServer) -> None:
+    refused = begin(client, job, command="flap", channels=["flap_current"], steps=[{"position": "move", "seconds": 1.0}])
+    assert refused.status_code == 422
+    assert "only while a finger holds it" in refused.json["detail"]
+    run = begin(client, job, command="flap", channels=["flap_current"]).json["id"]
+    live = vehicle.live
+    assert live is not None
+    time.sleep(0.5)
+    assert live.commanded() == ()
+    for _ in range(4):
+        client.post(f"/api/v1/command-runs/{run}/hold", json={"held": True})
+        time.sleep(0.3)
+    assert live.commanded() == ("flap",)
+    client.post(f"/api/v1/command-runs/{run}/hold", json={"held": False})
+    time.sleep(0.5)
+    assert live.commanded() == ()
+    client.post(f"/api/v1/command-runs/{run}/hold", json={"held": True})
+    time.sleep(commands.HELD_S + 0.6)  # no sign any more: the tablet fell into the footwell
+    assert live.commanded() == ()
+    client.post(f"/api/v1/command-runs/{run}/stop")
+    found = recorded(client, over(client, run))
+    assert [c["position"] for c in found["lanes"][0]["changes"]] == ["rest", "move", "rest", "move", "rest"]
+    assert found["channels"][0]["greatest"] > 0.5
+
+
+def test_a_page_that_is_left_gives_control_back(
+    client: FlaskClient, job: str, vehicle: DoipServer, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(commands, "LEFT_S", 1.0)
+    run = begin(client, job, **PUMP | {"steps": [{"position": "on", "seconds": 60.0}]}).json["id"]
+    found = over(client, run)
+    assert (found["state"], found["said"]) == ("stopped", "The page was left: control was given back.")
+    assert vehicle.live is not None
+    assert vehicle.live.commanded() == ()
+
+
+def test_a_refusal_is_said_in_words(client: FlaskClient, job: str, vehicle: DoipServer) -> None:
+    assert vehicle.live is not None
+    vehicle.live.key = "on"
+    run = over(client, begin(client, job, **PUMP).json["id"])
+    assert run["state"] == "refused"
+    assert run["said"] == "ECM refuses Fuel pump: conditions are not right (key, engine, speed)"
+    covered = client.get(f"/api/v1/jobs/{job}/commands").json["coverage"]
+    assert {"module": "ECM", "title": "Fuel pump", "state": "refused", "times": 1} in covered
+
+
+def test_a_vehicle_lost_in_the_middle_is_said_and_the_recording_kept(client: FlaskClient, door: Door, job: str) -> None:
+    made, held = served(), door.app.extensions["sondar"]
+    door.app.extensions["sondar"] = replace(held, devices=replace(held.devices, vehicles={"": made.address}))
+    try:
+        run = begin(client, job, **PUMP | {"steps": [{"position": "on", "seconds": 30.0}]}).json["id"]
+        time.sleep(1.5)
+        made.go_away()
+        found = over(client, run, 30.0)
+        assert found["state"] == "lost"
+        assert "Control may still be active: switch the key off." in found["said"]
+        kept = recorded(client, found)
+        assert kept["recording"]["state"] == "ready"
+        assert 0.8 < kept["recording"]["end_s"] < 10.0
+        assert [c["position"] for c in kept["lanes"][0]["changes"]] == ["off", "on"]
+        assert made.live is not None
+        time.sleep(5.5)
+        assert made.live.commanded() == (), "the module's own session time-out ended it"
+    finally:
+        door.app.extensions["sondar"] = held
+        made.shutdown()
+        made.server_close()
+
+
+def test_a_run_whose_program_has_ended_is_closed_and_its_recording_kept(
+    client: FlaskClient, job: str, vehicle: DoipServer, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(commands, "_finish", lambda *_: None)  # as if it had been killed
+    run = begin(client, job, **PUMP).json
+    time.sleep(3.0)
+    monkeypatch.undo()
+    assert client.get(f"/api/v1/command-runs/{run['id']}").json["run"]["state"] == "running"
+    monkeypatch.setattr(commands.store, "ALIVE_S", 0)
+    monkeypatch.setattr(commands.store, "_SELECT", commands.store._SELECT.replace("secs => 15", "secs => 1"))
+    found = client.get(f"/api/v1/command-runs/{run['id']}").json["run"]
+    assert found["state"] == "lost"
+    assert "switch the key off" in found["said"]
+    assert recorded(client, run)["recording"]["state"] == "ready"
+
+
+def test_a_wish_that_cannot_be_met_names_its_field(client: FlaskClient, job: str, vehicle: DoipServer) -> None:
+    for wanted, said in (
+        ({"command": "rocket", "channels": []}, "command: 'rocket' is not among the commands"),
+        ({"command": "", "channels": []}, "channels: choose at least one figure"),
+        ({"command": "", "channels": ["oil"]}, "channels: 'oil' is not among the live data"),
+        (
+            {"command": "pump", "channels": [], "steps": [{"position": "half", "seconds": 1}]},
+            "steps: Fuel pump has no position 'half'",
+        ),
+        ({"command": "pump", "channels": []}, "steps: say at least one position"),
+    ):
+        refused = begin(client, job, **wanted)
+        assert refused.status_code == 422, wanted
+        assert said in refused.json["detail"]
