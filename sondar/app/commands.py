@@ -233,12 +233,14 @@ def _follow(work: Workspace, run: Run, line: Link, item: CommandItem | None, wan
                     state, said = "stopped", "Stopped." if wish.stop else "The page was left: control was given back."
                     break
             if item and (wish_position := _wanted_position(item, wanted.steps, now, held)) != position:
+                asked = taken.now
                 if wish_position == rest:
                     line.give_back(item)
                 else:
                     line.command(item, wish_position)
                 position = wish_position
-                taken.fresh["lane"].append([round(taken.now, 4), position])
+                # The module did it somewhere between the request and its answer.
+                taken.fresh["lane"].append([round((asked + taken.now) / 2, 4), position])
             _take(line, taken)
             if now - kept >= KEPT_S:
                 kept = now
@@ -338,10 +340,10 @@ def going(work: Workspace, run_id: UUID, first: int) -> Going:
     )  # fmt: skip
 
 
-def hold(work: Workspace, run_id: UUID, held: bool | None) -> Run:
-    """The page is there; ``held`` says whether a finger holds the command (None where nothing is held)."""
+def hold(work: Workspace, run_id: UUID, number: int, held: bool | None) -> Run:
+    """The page is there, with its sign of that number; ``held`` says whether a finger holds the command (None where nothing is held)."""
     with work.transaction() as db:
-        store.heard(db, run_id, None if held is None else (HELD_S if held else 0.0))
+        store.heard(db, run_id, number, None if held is None else (HELD_S if held else 0.0))
         return store.run(db, run_id)
 
 

@@ -107,12 +107,16 @@ def running(db: Db, job_id: UUID) -> Run | None:
         ).fetchone()
 
 
-def heard(db: Db, run_id: UUID, held_s: float | None) -> None:
-    """The page is still there; a finger holds it for so many seconds more (None: nothing is said about that)."""
+def heard(db: Db, run_id: UUID, number: int, held_s: float | None) -> None:
+    """The page is still there; a finger holds it for so many seconds more (None: nothing is said about that).
+
+    Args:
+        number: counts the signs of the page. One that comes after a later one is late, and holds nothing any more.
+    """
     db.execute(
-        "UPDATE command_run SET heard_at = now(), held_until = CASE WHEN %(held)s::float IS NULL THEN held_until "
-        "ELSE now() + make_interval(secs => %(held)s) END WHERE id = %(id)s AND state = 'running'",
-        {"id": run_id, "held": held_s},
+        "UPDATE command_run SET heard_at = now(), held_number = %(number)s, held_until = CASE WHEN %(held)s::float IS NULL THEN held_until "
+        "ELSE now() + make_interval(secs => %(held)s) END WHERE id = %(id)s AND state = 'running' AND held_number < %(number)s",
+        {"id": run_id, "number": number, "held": held_s},
     )
 
 

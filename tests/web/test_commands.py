@@ -48,6 +48,11 @@ def begin(client: FlaskClient, job: str, **wanted: Any) -> Any:
     return client.post(f"/api/v1/jobs/{job}/commands", json={"client_key": str(uuid4()), **wanted})
 
 
+def hold(client: FlaskClient, run: str, held: bool, number: int = 0) -> None:
+    number = number or time.monotonic_ns() // 1000
+    assert client.post(f"/api/v1/command-runs/{run}/hold", json={"held": held, "number": number}).status_code == 200
+
+
 def over(client: FlaskClient, run: str, within_s: float = 15.0) -> Any:
     """The run when it has ended."""
     end = time.monotonic() + within_s
@@ -110,13 +115,15 @@ def test_what_may_hurt_runs_only_while_it_is_held(client: FlaskClient, job: str,
     time.sleep(0.5)
     assert live.commanded() == ()
     for _ in range(4):
-        client.post(f"/api/v1/command-runs/{run}/hold", json={"held": True})
+        hold(client, run, True)
         time.sleep(0.3)
     assert live.commanded() == ("flap",)
-    client.post(f"/api/v1/command-runs/{run}/hold", json={"held": False})
+    late = time.monotonic_ns() // 1000
+    hold(client, run, False)
+    hold(client, run, True, late)  # a sign from before the finger was lifted, overtaken on its way
     time.sleep(0.5)
     assert live.commanded() == ()
-    client.post(f"/api/v1/command-runs/{run}/hold", json={"held": True})
+    hold(client, run, True)
     time.sleep(commands.HELD_S + 0.6)  # no sign any more: the tablet fell into the footwell
     assert live.commanded() == ()
     client.post(f"/api/v1/command-runs/{run}/stop")

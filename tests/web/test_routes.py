@@ -107,7 +107,7 @@ ROUTES: dict[str, Route] = {
     "GET /jobs/{job_id}/commands": Route("read-only", 200),
     "POST /jobs/{job_id}/commands": Route("technician", 502, lambda: {**key(), "channels": ["x"]}),
     "GET /command-runs/{run_id}": Route("read-only", 404),
-    "POST /command-runs/{run_id}/hold": Route("technician", 404, lambda: {"held": True}),
+    "POST /command-runs/{run_id}/hold": Route("technician", 404, lambda: {"held": True, "number": 1}),
     "POST /command-runs/{run_id}/stop": Route("technician", 404),
     "POST /command-runs/{run_id}/found": Route("technician", 404, lambda: {"found": "clicked"}),
     "GET /jobs/{job_id}/recordings": Route("read-only", 200),

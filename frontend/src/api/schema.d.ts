@@ -3207,6 +3207,11 @@ export interface components {
              * @default null
              */
             held: boolean | null;
+            /**
+             * Number
+             * @description Counts the signs of this page; one that comes after a later one is not heeded.
+             */
+            number: number;
         };
         /**
          * InstrumentView

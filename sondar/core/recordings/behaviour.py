@@ -1,4 +1,4 @@
-"""Words for how a channel behaves: stuck, clipped, noisy; and what a counter counted."""
+"""Words for how a channel behaves: constant, clipped, noisy; and what a counter counted."""
 
 from __future__ import annotations
 
@@ -9,8 +9,8 @@ import numpy as np
 from sondar.core.recordings.estimate import noise_of
 from sondar.core.recordings.model import Channel
 
-STUCK_STEPS = 2.0
-"""Steps of its resolution, or noise standard deviations, that a channel may move and still be stuck."""
+STILL_STEPS = 2.0
+"""Steps of its resolution within which a channel does not change at all."""
 CLIPPED_SHARE = 0.02
 """Of the samples at one end, in a row, at which a signal is clipped there."""
 
@@ -33,12 +33,12 @@ def range_of(channel: Channel) -> Range:
     return Range(float(channel.y.min()), float(channel.y.max()), noise_of(channel.y))
 
 
-def is_stuck(channel: Channel, drivers_moved: bool) -> bool | None:
-    """True if it stands still while what drives it moves; None if nothing that drives it moved: that says nothing."""
-    if not drivers_moved or len(channel.y) < 5:
-        return None
+def is_constant(channel: Channel) -> bool:
+    """True if it does not change by more than its own last digit; a signal that is only steady still has some noise."""
+    if len(channel.y) < 5:
+        return False
     moved = float(np.percentile(channel.y, 99) - np.percentile(channel.y, 1))
-    return moved <= STUCK_STEPS * max(channel.resolution, 3.0 * noise_of(channel.y))
+    return moved <= STILL_STEPS * channel.resolution
 
 
 def clipped(channel: Channel) -> str:

@@ -9,9 +9,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
-from sondar.core.recordings.behaviour import clipped, counted, is_stuck, range_of
+from sondar.core.recordings.behaviour import clipped, counted, is_constant, range_of
 from sondar.core.recordings.dropouts import Dropouts, dropouts
-from sondar.core.recordings.estimate import Estimate, settled_level
+from sondar.core.recordings.estimate import Estimate, noise_of, settled_level
 from sondar.core.recordings.model import Channel, Lane, Step
 from sondar.core.recordings.response import Response, response
 from sondar.core.recordings.together import line, together
@@ -29,7 +29,7 @@ class Feature:
     """One thing read off a channel.
 
     Attributes:
-        kind: ``level``, ``gain``, ``dead``, ``lag``, ``reached``, ``overshoot``, ``no movement``, ``slope``, ``range``, ``dropouts``, ``stuck``,
+        kind: ``level``, ``gain``, ``dead``, ``lag``, ``reached``, ``overshoot``, ``no movement``, ``slope``, ``range``, ``dropouts``, ``constant``,
             ``clipped``, ``difference``, ``correlation``, ``line gain``, ``line offset``, ``counted``.
         title: what it is, as a sentence begins. channel, other: the channels it is of.
         start_s, end_s: where it stands in the recording. estimate: the figure; None for words.
@@ -92,8 +92,8 @@ def _behaviour(part: Channel, lanes: Sequence[Lane], start_s: float, end_s: floa
     moved = any(start_s < step.at_s < end_s for lane in lanes if lane.commands and lane.name != name for step in lane.steps)
     if part.role == "command":
         return found
-    if is_stuck(part, moved):
-        found.append(Feature("stuck", f"{name} stands still while it is commanded", name, a, b, word="stuck"))
+    if moved and is_constant(part):
+        found.append(Feature("constant", f"{name} does not change while something is commanded", name, a, b, word="constant"))
     if end := clipped(part):
         found.append(Feature("clipped", f"{name} stands at its end", name, a, b, word=end))
     spells = dropouts(part)
@@ -130,7 +130,7 @@ def _level(part: Channel, lanes: Sequence[Lane], a: float, b: float, whole: bool
     if (
         drift is not None
         and abs(drift.value) > 3.0 * drift.sd
-        and abs(drift.value) * (b - begin) > max(4.0 * level.sd, 2.0 * part.resolution)
+        and abs(drift.value) * (b - begin) > max(2.0 * noise_of(inside.y), 2.0 * part.resolution)
     ):
         a_minute = Estimate(60.0 * drift.value, 60.0 * drift.sd, f"{part.unit}/min")
         found.append(

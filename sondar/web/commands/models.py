@@ -129,6 +129,9 @@ class GoingView(BaseModel):
 class HoldIn(Strict):
     """The page is still there."""
 
+    number: int = Field(
+        ge=1, le=1 << 53, description="Counts the signs of this page; one that comes after a later one is not heeded."
+    )
     held: bool | None = Field(None, description="A finger holds the command; null where nothing is held.")
 
 

@@ -85,7 +85,7 @@ def show_run(path: RunPath, query: GoingQuery) -> Any:
 @api.post("/command-runs/<uuid:run_id>/hold", responses={"200": RunView})
 def hold(path: RunPath, body: HoldIn) -> Any:
     """The page that gave the command is still there, and whether a finger holds it."""
-    return _run_view(commands.hold(workspace(), path.run_id, body.held)).model_dump(mode="json")
+    return _run_view(commands.hold(workspace(), path.run_id, body.number, body.held)).model_dump(mode="json")
 
 
 @api.post("/command-runs/<uuid:run_id>/stop", responses={"200": RunView})

@@ -82,7 +82,7 @@ export function JobPage() {
             aria-pressed={view === "recordings"}
             onClick={() => setParams(view === "recordings" ? {} : { view: "recordings" }, { replace: true })}
           >
-            {view === "recordings" ? "Back to the job" : "Recordings"}
+            {view === "recordings" ? "Back to the job" : "Commands and recordings"}
           </Button>
           <Button
             kind="quiet"

@@ -5,6 +5,7 @@ import { ApiError, api, type JobDetail } from "../../api/client";
 import { when } from "../../lib/format";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
+import { CommandPanel } from "./CommandPanel";
 import { type Recording, recordingsQuery } from "./calls";
 import { FileDialog } from "./FileDialog";
 import { announce, sendPieces } from "./sendFile";
@@ -43,7 +44,8 @@ export function JobRecordings({ detail, canWrite }: { detail: JobDetail; canWrit
   const found = list.data?.recordings ?? [];
   const trouble = send.error && send.error.name !== "AbortError" ? send.error : list.error;
   return (
-    <div className="max-w-4xl px-5 py-4">
+    <div className="max-w-5xl px-5 py-4">
+      <CommandPanel jobId={jobId} canWrite={canWrite} />
       <div className="mb-3 flex flex-wrap items-center gap-x-4 gap-y-2">
         <h2 className="text-xl">Recordings</h2>
         {canWrite && (

@@ -19,15 +19,12 @@ export function Lanes({
   return (
     <ul aria-label="Commands and states" className="mb-1">
       {lanes.map((lane) => (
-        <li key={lane.name} className="mb-1 flex items-center" data-lane={lane.name}>
+        <li key={lane.name} className="mb-1" data-lane={lane.name}>
+          <span className="block pl-2 text-sm">{lane.name}</span>
           <span
-            className="truncate pr-1 text-right text-xs text-soft"
-            style={{ width: GUTTER.left }}
-            title={lane.name}
+            className="relative block h-6 overflow-hidden"
+            style={{ width: inside, marginLeft: GUTTER.left }}
           >
-            {lane.name}
-          </span>
-          <span className="relative block h-6 overflow-hidden" style={{ width: inside }}>
             {lane.changes.map(({ at_s: at, position: word }, index) => {
               const until = lane.changes[index + 1]?.at_s ?? end;
               if (until < span[0] || at > span[1]) return null;

@@ -95,7 +95,7 @@ function Ready({ opened }: { opened: Opened }) {
   useHotkeys("right", () => view.pan(0.25), { preventDefault: true }, [view]);
   useHotkeys("m", () => canWrite && setAsking(true), { preventDefault: true }, [canWrite]);
   useHotkeys("esc", () => view.forget(), {}, [view]);
-  const room = size.height - lanes.length * 28 - 30;
+  const room = size.height - lanes.length * 49 - 8;
   const height = Math.max(LEAST_HEIGHT, Math.floor(room / Math.max(1, shown.length)));
   const onStrip = { span: view.span, a: view.a, b: view.b, marks: marks.map((one) => one.at_s), lit };
   return (

@@ -96,3 +96,13 @@ export const filePreviewQuery = (recordingId: string | null) =>
         }),
       ),
   });
+
+export type Run = Schema["RunView"];
+export type Offered = Schema["OfferedView"];
+
+export const offeredQuery = (jobId: string) =>
+  queryOptions({
+    queryKey: ["commands", jobId],
+    queryFn: async () =>
+      unwrap(await api.GET("/api/v1/jobs/{job_id}/commands", { params: { path: { job_id: jobId } } })),
+  });
