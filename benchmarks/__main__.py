@@ -13,6 +13,7 @@ from benchmarks import (
     entry,
     hidden_faults,
     kills,
+    large_recording,
     latency,
     recordings,
     sealed,
@@ -30,6 +31,7 @@ BENCHES = {
     "archive": archive.main, "crowd": crowd.main, "sealed": sealed.main, "tables": tables.main, "belief": belief.main, "entry": entry.main,
     "worlds": worlds.main, "shared": shared.main, "kills": kills.main, "attacks": attacks.main, "advice": advice.main,
     "wires": wires.main, "undescribed": undescribed.main, "recordings": recordings.main,
+    "large-recording": large_recording.main,
 }  # fmt: skip
 
 

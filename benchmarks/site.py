@@ -63,6 +63,15 @@ class Client:
             self._headers["Cookie"] = cookie.split(";")[0]
         return answer.status, json.loads(answer.read())
 
+    def send_file(self, path: str, field: str, content: bytes) -> tuple[int, Any]:
+        """PUT a file as a form: (status, answer)."""
+        edge = b"--piece-of-a-file"
+        head = b'\r\nContent-Disposition: form-data; name="' + field.encode() + b'"; filename="piece"\r\n\r\n'
+        headers = {**self._headers, "Content-Type": "multipart/form-data; boundary=" + edge[2:].decode()}
+        self._link.request("PUT", f"/api/v1{path}", edge + head + content + b"\r\n" + edge + b"--\r\n", headers)
+        answer = self._link.getresponse()
+        return answer.status, json.loads(answer.read())
+
 
 @contextmanager
 def running(people_count: int = 1) -> Iterator[Running]:

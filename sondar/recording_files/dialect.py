@@ -213,9 +213,10 @@ def _columns(names: Sequence[str], units: Sequence[str], rows: Sequence[Sequence
 def _time_form(name: str, unit: str, cells: Sequence[str], decimal: str, at: int) -> TimeForm | None:
     """The unit of a column of times; None if it is none."""
     figures = [float(c.replace("−", "-").replace(decimal, ".")) for c in cells if _NUMBER.match(c)]
-    if any(b < a for a, b in pairwise(figures)):
-        return None
+    falls = sum(b < a for a, b in pairwise(figures))
     words = _TIME_WORDS.match(name.strip())
+    if falls > (0.2 * len(figures) if words else 0):
+        return None
     if words and (at == 0 or len(words[3]) > 1):
         return _TIME_UNITS.get((unit or words["unit"] or "s").lower(), "s")
     if len(figures) < 3 or figures[-1] == figures[0]:

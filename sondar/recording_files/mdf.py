@@ -7,14 +7,19 @@ import logging
 import tempfile
 from collections.abc import Iterator
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
-from asammdf import MDF, Signal
 
 from sondar.core.errors import RefusedError, TooLargeError, invalid
 from sondar.core.recordings.model import Channel, Lane, Mark, Recording
 from sondar.recording_files.mapping import LONGEST_NAME, MOST_COLUMNS, MOST_ROWS
 from sondar.recording_files.tables import MOST_CHANGES, Read
+
+if TYPE_CHECKING:
+    from asammdf import MDF, Signal
+
+# asammdf brings pandas with it, which no process should hold that reads no such file: it is imported where it is needed.
 
 MAGIC = b"MDF     "
 HEAD_BYTES = 64 + 104
@@ -39,6 +44,8 @@ def read_mdf(raw: bytes) -> Read:
         raise invalid(
             "file", "only MDF version 4 is read, and the whole file is needed: save it again as MDF 4, or export it as CSV"
         )
+    from asammdf import MDF
+
     try:
         with MDF(io.BytesIO(raw)) as file:
             return _read(file)
@@ -133,6 +140,8 @@ def _marks(file: MDF, notes: list[str]) -> list[Mark]:
 
 def write_mdf(recording: Recording) -> Iterator[bytes]:
     """A recording as MDF 4.10, in pieces: one group per channel or lane, each with its own clock."""
+    from asammdf import MDF, Signal
+
     with tempfile.TemporaryDirectory() as folder, MDF(version="4.10") as file:
         for channel in recording.channels:
             file.append([Signal(channel.y, channel.t, unit=channel.unit, name=channel.name)], comment="Sondar")

@@ -71,12 +71,12 @@ def read_table(raw: bytes, mapping: Mapping) -> Read:
             continue
         y = frame[_name(column)].to_numpy()
         y = y if rising is None else y[rising]
-        good = np.isfinite(y) & np.isfinite(t)
-        lost = len(y) - int(good.sum())
-        if lost == len(y):
-            notes.append(f"{column.name}: no figure in it, left out")
-            continue
-        if lost:
+        if not np.isfinite(y.sum()):  # a gap or no figure somewhere; a sum is found faster than every gap
+            good = np.isfinite(y)
+            lost = len(y) - int(good.sum())
+            if lost == len(y):
+                notes.append(f"{column.name}: no figure in it, left out")
+                continue
             notes.append(f"{column.name}: {lost} of {len(y)} rows hold no figure there, left out")
             channels.append(Channel(column.name, column.unit, t[good], y[good], column.role))
         else:
@@ -191,10 +191,9 @@ def _rising(seconds: Array, name: str, notes: list[str]) -> Clock:
     """A clock that rises: rows that go back are left out, rows that share a stamp are spread over the time to the next."""
     if len(seconds) == 0:
         return seconds, None
-    known = np.isfinite(seconds)
-    steps = np.diff(seconds)
-    if known.all() and bool((steps > 0).all()):
+    if np.isfinite(seconds.sum()) and bool((seconds[1:] > seconds[:-1]).all()):
         return seconds, None
+    known = np.isfinite(seconds)
     high = np.maximum.accumulate(np.where(known, seconds, -np.inf))
     kept = known & (seconds >= high)
     lost = len(seconds) - int(kept.sum())

@@ -48,6 +48,7 @@ CREATE TABLE recording_piece (
     body bytea NOT NULL CHECK (octet_length(body) <= 4194304),
     PRIMARY KEY (recording_id, number)
 );
+ALTER TABLE recording_piece ALTER COLUMN body SET STORAGE EXTERNAL;
 COMMENT ON TABLE recording_piece IS 'A file as it arrives; removed when it has been read or given up.';
 
 CREATE TABLE recording_channel (
