@@ -35,11 +35,13 @@ from sondar.core.instruments import ORDINARY, instrument
 from sondar.core.instruments.reading import Reading
 from sondar.core.procedures.document import read_procedure
 from sondar.core.quantities import format_si
+from sondar.core.recordings.packed import pack
 from sondar.core.vin import check_digit
 from sondar.core.wording import conclusion as words
+from sondar.demo_recordings import RECORDINGS
 from sondar.simulators.diagnostic_vehicle import DiagnosticVehicle, DoipServer, HiddenFault
 from sondar.simulators.vehicle import SimulatedVehicle
-from sondar.store import circuits, codes, evidence, intake, jobs, people, procedures, vehicles
+from sondar.store import circuits, codes, evidence, intake, jobs, people, procedures, recordings, vehicles
 from sondar.store.database import Db, act_for
 
 WORKSHOP = "Port Alder Harbour workshop"
@@ -190,6 +192,9 @@ def _create(db: Db, key: UUID, item: DemoJob, versions: dict[str, circuits.Circu
         codes.add_scan(db, job_id, uuid5(job_id, "codes"), "typed", found, {}, [])
     if item.note:
         intake.add_note(db, job_id, uuid5(job_id, "note"), item.note)
+    for name, made in RECORDINGS.get(item.name, ()):
+        recording_id = recordings.begin(db, job_id, uuid5(job_id, name), name, "file", 0, "reading")
+        recordings.keep(db, recording_id, pack(made()))
     if item.circuit:
         version = versions[item.circuit]
         diagnosis_id = jobs.open_diagnosis(db, job_id, uuid5(job_id, "diagnosis"), version.id, "chosen at check-in", {})

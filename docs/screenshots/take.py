@@ -73,6 +73,7 @@ def main(names: list[str]) -> None:
         ],
         "supply": {"source": "main relay", "fuse": "F14", "fuse_a": 15}, "figures": {"Y.coil_ohm": "7 to 8"},
     }  # fmt: skip
+    recording = driver.execute_async_script(CALL, "GET", f"/jobs/{jobs['PA 62 TSL']}/recordings", None)["recordings"][0]["id"]
     described = driver.execute_async_script(CALL, "POST", "/sheets", {"sheet": sheet})
     said = {
         "may_drive": "with limits", "may_drive_why": "Not in heavy rain before the joint is sealed.",
@@ -94,6 +95,8 @@ def main(names: list[str]) -> None:
         "code": ("/codes/P0118", "dl"),
         "timeline": (f"/jobs/{jobs['PA 27 TRN']}?view=timeline", "[data-testid=timeline] li"),
         "settings": ("/settings", "main h2"),
+        "recording": (f"/recordings/{recording}", "[data-feature]", "light", ("[data-feature=slope] button",)),
+        "commands": (f"/jobs/{jobs['PA 07 LSK']}?view=recordings", "[aria-label='Command and record'] select", "light", ("Record",)),
         "shared": (f"/s/{shared}", "main h1"),
         "measure": (fan, measure),
         "measure-dark": (fan, measure, "dark"),

@@ -155,6 +155,7 @@ def test_axe_finds_nothing_serious(page: Page, theme: str) -> None:
         return found
 
     shared = page.api("POST", f"/jobs/{jobs['PA 40 LSK']}/shares", {"days": 1})["token"]
+    recorded = page.api("GET", f"/jobs/{jobs['PA 62 TSL']}/recordings")["recordings"][0]["id"]
     described = page.api("POST", "/sheets", {"sheet": OIL_CONTROL_VALVE})["version_id"]
     places = [
         ("/", "ul a"),
@@ -164,6 +165,9 @@ def test_axe_finds_nothing_serious(page: Page, theme: str) -> None:
         (f"/jobs/{jobs['PA 07 LSK']}", "[data-code]"),
         (f"/jobs/{jobs['PA 40 LSK']}?view=timeline", "[data-testid=timeline] li"),
         (f"/jobs/{jobs['PA 40 LSK']}?view=hand-over", "section[aria-label=Reports]"),
+        (f"/jobs/{jobs['PA 62 TSL']}?view=recordings", "[data-recording]"),
+        (f"/jobs/{jobs['PA 07 LSK']}?view=recordings", "[aria-label='Command and record'] select"),
+        (f"/recordings/{recorded}", "[data-feature]"),
         ("/describe", "[data-template]"),
         (f"/describe/{described}", "[data-testid=drawing] svg"),
         (f"/measure/{diagnosis('PA 12 TRN')}", "[data-unit]"),

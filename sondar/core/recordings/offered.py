@@ -20,6 +20,8 @@ from sondar.core.recordings.trend import slope
 SETTLED_PART = 0.5
 """Of the time in one position, the last part in which a level is read off."""
 MOST_STEPS = 12
+STRAIGHT = 1.6
+"""How many times the noise may be left beside a straight line."""
 SHORTEST_SPELL_S = 0.1
 """A spell that a module takes for a fault, for the chance of having missed one."""
 
@@ -29,7 +31,8 @@ class Feature:
     """One thing read off a channel.
 
     Attributes:
-        kind: ``level``, ``gain``, ``dead``, ``lag``, ``reached``, ``overshoot``, ``no movement``, ``slope``, ``range``, ``dropouts``, ``constant``,
+        kind: ``level``, ``gain``, ``dead``, ``lag``, ``reached``, ``overshoot``, ``no movement``, ``slope``,
+            ``slope change``, ``range``, ``dropouts``, ``constant``,
             ``clipped``, ``difference``, ``correlation``, ``line gain``, ``line offset``, ``counted``.
         title: what it is, as a sentence begins. channel, other: the channels it is of.
         start_s, end_s: where it stands in the recording. estimate: the figure; None for words.
@@ -118,6 +121,7 @@ def _dropouts(name: str, seen: Dropouts, a: float, b: float) -> list[Feature]:
 
 
 def _level(part: Channel, lanes: Sequence[Lane], a: float, b: float, whole: bool) -> list[Feature]:
+    """The level of a stretch in which nothing is commanded anew, or the slope on which it goes on: a level must be steady to be one."""
     begin = a if whole else b - SETTLED_PART * (b - a)
     inside = part.within(begin, b if whole else b - 1e-9)
     level = settled_level(inside)
@@ -125,36 +129,42 @@ def _level(part: Channel, lanes: Sequence[Lane], a: float, b: float, whole: bool
         return []
     positions = positions_at(lanes, begin)
     at = ", ".join(f"{lane} {position}" for lane, position in positions if position)
-    found = [Feature("level", f"{part.name}{f' at {at}' if at else ''}", part.name, begin, b, level, positions=positions)]
-    drift = slope(inside)
-    if (
-        drift is not None
-        and abs(drift.value) > 3.0 * drift.sd
-        and abs(drift.value) * (b - begin) > max(2.0 * noise_of(inside.y), 2.0 * part.resolution)
-    ):
-        a_minute = Estimate(60.0 * drift.value, 60.0 * drift.sd, f"{part.unit}/min")
-        found.append(
-            Feature(
-                "slope",
-                f"{part.name} goes on {'rising' if drift.value > 0 else 'falling'}",
-                part.name,
-                begin,
-                b,
-                a_minute,
-                positions=positions,
-            )
-        )
-    return found
+    drift = drifts(inside)
+    if drift is None:
+        return [Feature("level", f"{part.name}{f' at {at}' if at else ''}", part.name, begin, b, level, positions=positions)]
+    title = f"{part.name} goes on {'rising' if drift.value > 0 else 'falling'}{f' at {at}' if at else ''}"
+    return [Feature("slope", title, part.name, begin, b, _a_minute(drift, part), positions=positions)]
+
+
+def drifts(channel: Channel) -> Estimate | None:
+    """The slope of a stretch, if it moves on by more than its noise and its last digit; None if it is steady."""
+    found = slope(channel)
+    if found is None or abs(found.value) <= 3.0 * found.sd:
+        return None
+    moved = abs(found.value) * float(channel.t[-1] - channel.t[0])
+    return found if moved > 2.0 * max(noise_of(channel.y), channel.resolution) else None
+
+
+def _a_minute(drift: Estimate, part: Channel) -> Estimate:
+    return Estimate(60.0 * drift.value, 60.0 * drift.sd, f"{part.unit}/min")
 
 
 def _response(part: Channel, step: Step, before: float, after: float) -> list[Feature]:
+    words = f"{step.lane} {step.before} → {step.after}"
+    at = (step.at_s, after)
+    if (change := _slope_change(part, step.at_s, before, after)) is not None:
+        return [Feature("slope change", f"{part.name} changes its slope by", part.name, *at, _a_minute(change, part), words)]
     answer = response(part, step.at_s, before, after)
     if answer is None:
         return []
-    words = f"{step.lane} {step.before} → {step.after}"
-    at = (step.at_s, after)
     if not answer.moved:
         most = abs(answer.gain.value) + 1.96 * answer.gain.sd
+        seen = part.within(before, after).y
+        if (
+            most > max(6.0 * noise_of(seen), 0.5 * float(seen.max() - seen.min()))
+            and drifts(part.within(before, after)) is not None
+        ):
+            return []  # it goes on as before: nothing can be said about a step on top of that
         return [
             Feature(
                 "no movement",
@@ -168,6 +178,29 @@ def _response(part: Channel, step: Step, before: float, after: float) -> list[Fe
         Feature(kind, f"{part.name} {title}, {words}", part.name, *at, estimate, word)
         for kind, title, estimate, word in _said(answer, part, step)
     ]
+
+
+def _slope_change(part: Channel, at_s: float, before: float, after: float) -> Estimate | None:
+    """By how much the slope changes where a channel gathers up what is commanded (a pressure, a level, a temperature); None if it does not.
+
+    Both sides must be straight: what is left beside the lines is no more than the noise.
+    """
+    sides = [part.within(before, at_s - 1e-9), part.within(at_s, after)]
+    found = [slope(side) for side in sides]
+    if found[0] is None or found[1] is None or min(len(side.y) for side in sides) < 10:
+        return None
+    for side, line_ in zip(sides, found, strict=True):
+        assert line_ is not None
+        left = side.y - side.y.mean() - line_.value * (side.t - side.t.mean())
+        if float(left.std()) > STRAIGHT * max(noise_of(side.y), side.resolution / 3.0):
+            return None
+    change = found[1] - found[0]
+    moved = abs(change.value) * (after - at_s)
+    return (
+        change
+        if abs(change.value) > 4.0 * change.sd and moved > 4.0 * max(noise_of(part.within(before, after).y), part.resolution)
+        else None
+    )
 
 
 def _said(answer: Response, part: Channel, step: Step) -> list[tuple[str, str, Estimate, str]]:

@@ -96,6 +96,7 @@ def line(reported: Channel, reference: Channel) -> Line | None:
     # The interval holds for samples that do not resemble their neighbours; what is left here often does.
     rho = likeness(y - offset - gain * x)
     sd = float(high - low) / 3.92 * math.sqrt((1.0 + rho) / (1.0 - rho))
+    sd = math.hypot(sd, reported.resolution / math.sqrt(12.0) / spread)
     return Line(
         Estimate(float(gain), sd),
         Estimate(float(offset), math.hypot(sd * float(np.median(x)), scatter / math.sqrt(len(x)), bound), reported.unit),

@@ -140,12 +140,15 @@ def test_features_are_where_they_are_and_only_commands_are_asked_about() -> None
     pressure, lane = purged(False)
     state = Lane("Loop", ((0.0, "open"), (30.0, "closed")))
     found = features(pressure, [lane, state], 0.0, 60.0)
-    assert {f.title.rsplit(", ", 1)[1] for f in found if f.kind == "gain" and "per unit" not in f.title} <= {
-        "Purge 0 % → 60 %",
-        "Purge 60 % → 0 %",
-    }
-    levels = [f for f in found if f.kind == "level"]
-    assert [dict(f.positions)["Loop"] for f in levels] == ["open", "open", "closed", "closed"]
+    changes = [f for f in found if f.kind == "slope change"]
+    assert [f.word for f in changes] == ["Purge 0 % → 60 %", "Purge 60 % → 0 %"]
+    assert changes[0].estimate is not None
+    assert changes[0].estimate.low <= -3.6 <= changes[0].estimate.high
+    assert not [f for f in found if f.kind in ("gain", "no movement")], "a pressure that is drawn down is no step"
+    steady_or_not = [f for f in found if f.kind in ("level", "slope")]
+    assert [(f.kind, dict(f.positions)["Loop"]) for f in steady_or_not] == [
+        ("level", "open"), ("slope", "open"), ("slope", "closed"), ("level", "closed"),
+    ]  # fmt: skip
     assert all(0.0 <= f.start_s < f.end_s <= 60.0 for f in found)
     assert features(pressure, [lane], 70.0, 80.0) == []
 

@@ -160,7 +160,7 @@ function Ready({ opened }: { opened: Opened }) {
           ref={box}
           // biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls must be reachable by keyboard
           tabIndex={0}
-          className="relative min-h-[24rem] overflow-x-hidden overflow-y-auto px-2 pt-2"
+          className="relative min-h-[34rem] lg:min-h-[24rem] overflow-x-hidden overflow-y-auto px-2 pt-2"
         >
           <Lanes lanes={lanes} span={view.span} end={recording.end_s} width={size.width} />
           {shown.map((one, index) => (
