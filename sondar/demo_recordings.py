@@ -12,12 +12,16 @@ STOP_BELOW_KPA = 2.5
 """A tank with its vent shut is not drawn further below ambient than this."""
 
 
-def tank_with_the_vent_shut() -> Recording:
-    """Idling, tank half full, purge commanded 0, 60, 0 %: pressure falls before anything is commanded, so the valve is stuck open."""
-    rng, t = np.random.default_rng(62), np.round(np.arange(0.0, 90.0, 0.1), 1)
-    begin, end = 30.0, 42.0
+def tank_with_the_vent_shut(leak_kpa_s: float = 0.021, begin: float = 30.0) -> Recording:
+    """Idling, tank half full, purge commanded 0, 60, 0 %: pressure falls before anything is commanded, so the valve is stuck open.
+
+    Args:
+        leak_kpa_s: what the valve lets through while it should be shut; 0 for the new valve. begin: second at which it is commanded.
+    """
+    rng, t = np.random.default_rng(62 + round(begin)), np.round(np.arange(0.0, 90.0, 0.1), 1)
+    end = begin + 12.0
     commanded = (t >= begin) & (t < end)
-    pressure = np.maximum(101.3 - np.cumsum(np.where(commanded, 0.11, 0.021)) * 0.1, 101.3 - STOP_BELOW_KPA)
+    pressure = np.maximum(101.3 - np.cumsum(np.where(commanded, 0.11, leak_kpa_s)) * 0.1, 101.3 - STOP_BELOW_KPA)
     pressure = np.round(pressure + rng.normal(0.0, 0.012, len(t)), 2)
     speed = np.round(760.0 + 8.0 * np.sin(t / 3.0) + rng.normal(0.0, 5.0, len(t)) + np.where(commanded, 12.0, 0.0))
     return Recording(
@@ -50,6 +54,7 @@ def filter_pressure() -> Recording:
 RECORDINGS: dict[str, tuple[tuple[str, Callable[[], Recording]], ...]] = {
     "brae-62": (
         ("Tank pressure with the vent shut, purge 0, 60, 0 %", tank_with_the_vent_shut),
+        ("The same test with the new valve", lambda: tank_with_the_vent_shut(0.0, 24.0)),
         ("Filter pressure against a reference gauge", filter_pressure),
     ),
 }

@@ -151,3 +151,18 @@ def test_a_flap_runs_only_while_it_is_held(page: Page) -> None:
     page.see("BCM Cabin temperature flap works (1×)")
     page.find("[data-recording='Cabin temperature flap'] a").click()
     page.find("[data-strip='Cabin flap motor current']")
+
+
+def test_before_is_laid_over_after_by_the_command(page: Page) -> None:
+    page.sign_in()
+    job = recordings_of(page, "PA 62 TSL")
+    names = {one["name"]: one["id"] for one in page.api("GET", f"/jobs/{job}/recordings")["recordings"]}
+    page.go(f"/recordings/{names['Tank pressure with the vent shut, purge 0, 60, 0 %']}")
+    choice = page.wait(lambda: page.driver.find_element(By.XPATH, "//label[starts-with(., 'Laid over')]/select"), "the choice")
+    page.wait(lambda: len(Select(choice).options) > 1, "other recordings")
+    Select(choice).select_by_visible_text("The same test with the new valve")
+    page.see("aligned by Purge valve command")
+    page.find("[data-strip='Tank pressure, difference']")
+    page.wait(lambda: any("laid over" in item.text for item in page.all("[data-feature]")), "features of both")
+    while_commanded = next(item.text for item in page.all("[data-feature=slope]") if "60 %" in item.text)
+    assert "which may be nothing" in while_commanded, "commanded, both valves draw the tank down alike"

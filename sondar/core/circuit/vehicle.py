@@ -114,6 +114,8 @@ class VehicleNetwork:
         self.document = document
         self.circuits = {name: circuits[name] for name in document.circuits if name in circuits}
         self.network = Circuit(_join(document, self.circuits))
+        if problems := _unknown_places(document, self.network):
+            raise CircuitDocumentError(problems)
 
     @cached_property
     def owners(self) -> dict[str, tuple[str, ...]]:
@@ -210,6 +212,34 @@ def _join(vehicle: VehicleDocument, circuits: Mapping[str, CircuitDocument]) -> 
             "cautions": list(dict.fromkeys(c for d in documents for c in d.cautions)), **merged,
         }
     )  # fmt: skip
+
+
+def _unknown_places(vehicle: VehicleDocument, network: Circuit) -> list[FieldProblem]:
+    """Live data of nodes and branches, and commands of controls and positions, that the circuits do not have."""
+    found = []
+    branches = {branch.id: branch for branch in network.branches(network.rest_setup())}
+    nodes = {node for branch in branches.values() for node in (branch.a, branch.b)}
+    controls = network.document.controls
+    for name, item in vehicle.data.items():
+        found += [
+            FieldProblem(("data", name, "measures", at), f"no terminal '{place}' in these circuits")
+            for at, place in enumerate(item.measures)
+            if network.node(place) not in nodes
+        ]
+        if item.flows and item.flows not in branches:
+            found.append(FieldProblem(("data", name, "flows"), f"no branch '{item.flows}' in these circuits"))
+    for name, command in vehicle.commands.items():
+        control = controls.get(command.control)
+        if control is None:
+            found.append(
+                FieldProblem(("commands", name, "control"), f"no control '{command.control}'; there are: {', '.join(controls)}")
+            )
+            continue
+        wrong = [position for position in command.positions if position not in control.values]
+        if wrong:
+            said = f"control '{command.control}' has no position '{wrong[0]}': {', '.join(control.values)}"
+            found.append(FieldProblem(("commands", name, "positions"), said))
+    return found
 
 
 def _unknown_modules(vehicle: VehicleDocument) -> list[FieldProblem]:

@@ -106,3 +106,19 @@ def test_vehicle_files_are_checked_with_lines() -> None:
 )
 def test_years(text: str, years: tuple[int, int] | None) -> None:
     assert years_of(text) == years
+
+
+def test_live_data_and_commands_must_have_a_place_in_the_circuits() -> None:
+    document, circuits = parts_of("orvane-lisk")
+    supply, pump = document.data["engine_supply"], document.commands["pump"]
+    for section, name, changed, said in (
+        ("data", "engine_supply", supply.model_copy(update={"measures": ["ECMS.core", "NOWHERE.1"]}), "no terminal 'NOWHERE.1'"),
+        ("data", "engine_supply", supply.model_copy(update={"measures": [], "flows": "M99.brushes"}), "no branch 'M99.brushes'"),
+        ("data", "engine_supply", supply.model_copy(update={"module": "TCM"}), "'TCM' has no diagnostic address"),
+        ("commands", "pump", pump.model_copy(update={"control": "hatch"}), "no control 'hatch'"),
+        ("commands", "pump", pump.model_copy(update={"positions": {"off": 0, "half": 1}}), "has no position 'half'"),
+    ):
+        broken = document.model_copy(update={section: {**getattr(document, section), name: changed}})
+        with pytest.raises(CircuitDocumentError, match=said) as refused:
+            VehicleNetwork(broken, circuits)
+        assert refused.value.problems[0].field.startswith(f"{section}.{name}")

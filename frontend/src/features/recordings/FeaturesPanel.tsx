@@ -7,6 +7,7 @@ import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 import { type Feature, featuresQuery, type Opened } from "./calls";
 import { MeaningDialog } from "./MeaningDialog";
+import type { Overlay } from "./useOverlay";
 import type { Span, View } from "./useView";
 
 const FIELD = "mt-1 block min-h-11 w-full rounded-sm border border-ink/60 bg-raised px-2 text-ink";
@@ -15,6 +16,8 @@ const FIELD = "mt-1 block min-h-11 w-full rounded-sm border border-ink/60 bg-rai
 export function FeaturesPanel(props: {
   opened: Opened;
   view: View;
+  stretch: Span;
+  overlay: Overlay;
   chosen: number;
   against: number | null;
   shown: number[];
@@ -24,10 +27,8 @@ export function FeaturesPanel(props: {
   onShown: (channels: number[]) => void;
   onLit: (span: Span | null) => void;
 }) {
-  const { opened, view, chosen, against } = props;
+  const { opened, view, chosen, against, stretch, overlay } = props;
   const { recording, channels } = opened;
-  const stretch: Span =
-    view.a !== null && view.b !== null ? [Math.min(view.a, view.b), Math.max(view.a, view.b)] : view.span;
   const found = useQuery(featuresQuery(recording.id, stretch, chosen, against));
   const [meaning, setMeaning] = useState(false);
   const channel = channels.find((one) => one.number === chosen);
@@ -75,6 +76,36 @@ export function FeaturesPanel(props: {
           </select>
         </label>
       </div>
+      {overlay.choices.length > 0 && (
+        <div className="mb-2 text-sm text-soft">
+          <label>
+            Laid over it
+            <select
+              className={FIELD}
+              value={overlay.id}
+              onChange={(event) => overlay.choose(event.target.value)}
+            >
+              <option value="">no other recording</option>
+              {overlay.choices.map((one) => (
+                <option key={one.id} value={one.id}>
+                  {one.name}
+                </option>
+              ))}
+            </select>
+          </label>
+          {overlay.id && (
+            <p className="mt-1 flex items-center gap-2">
+              Dashed, {overlay.by}.
+              <Button aria-label="Move it earlier by 0.1 s" onClick={() => overlay.move(-0.1)}>
+                ◀
+              </Button>
+              <Button aria-label="Move it later by 0.1 s" onClick={() => overlay.move(0.1)}>
+                ▶
+              </Button>
+            </p>
+          )}
+        </div>
+      )}
       <p className="mb-2 text-sm text-soft">
         {between ? "Between the cursors" : "Over what is seen"}: {stretch[0].toFixed(2)} to{" "}
         {stretch[1].toFixed(2)} s.{" "}
@@ -92,6 +123,7 @@ export function FeaturesPanel(props: {
             key={`${feature.kind} ${feature.title} ${feature.start_s}`}
             feature={feature}
             opened={opened}
+            other={sameThere(feature, overlay)}
             canWrite={props.canWrite}
             onLit={props.onLit}
             onMeaning={() => setMeaning(true)}
@@ -147,8 +179,27 @@ export function FeaturesPanel(props: {
   );
 }
 
+/** The same feature of the recording that is laid over: of several with the same words, the nearest in time. */
+function sameThere(feature: Feature, overlay: Overlay): Feature | undefined {
+  const away = (one: Feature) => Math.abs(one.start_s + overlay.shift - feature.start_s);
+  return overlay.features
+    .filter((one) => one.kind === feature.kind && one.title === feature.title)
+    .sort((one, other) => away(one) - away(other))[0];
+}
+
+/** How far two features of the same kind are apart, with the root sum of squares of what is not known of each. */
+function apart(one: Feature, other: Feature): string {
+  if (one.value === null || other.value === null || one.sd === null || other.sd === null) return "";
+  const half = 1.96 * Math.hypot(one.sd, other.sd);
+  const digits = half > 0 ? Math.min(9, Math.max(0, 1 - Math.floor(Math.log10(half)))) : 3;
+  const by = (+(one.value - other.value).toFixed(digits) + 0).toFixed(digits).replace("-", "−");
+  const told = Math.abs(one.value - other.value) > half ? "" : ", which may be nothing";
+  return `; difference ${by} ± ${half.toFixed(digits)} ${one.unit}${told}`;
+}
+
 function Item(props: {
   feature: Feature;
+  other: Feature | undefined;
   opened: Opened;
   canWrite: boolean;
   onLit: (span: Span | null) => void;
@@ -194,6 +245,12 @@ function Item(props: {
       >
         <span className="text-soft">{feature.title}</span> <span className="figure">{feature.shown}</span>
         {feature.word && <span className="text-soft">; {feature.word}</span>}
+        {props.other && (
+          <span className="block text-soft">
+            laid over: <span className="figure">{props.other.shown}</span>
+            {apart(feature, props.other)}
+          </span>
+        )}
       </button>
       {open && (
         <div className="pb-2">

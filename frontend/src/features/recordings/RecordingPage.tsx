@@ -15,6 +15,7 @@ import { FeaturesPanel } from "./FeaturesPanel";
 import { duration } from "./JobRecordings";
 import { Lanes } from "./Lanes";
 import { Strip } from "./Strip";
+import { difference, useOverlay } from "./useOverlay";
 import { type Span, useView } from "./useView";
 
 const FIRST_SHOWN = 4;
@@ -73,6 +74,16 @@ function Ready({ opened }: { opened: Opened }) {
   const lines = useQuery(
     linesQuery(recording.id, view.span, Math.max(200, Math.round(size.width)), wanted, recording.samples),
   );
+  const stretch: Span =
+    view.a !== null && view.b !== null ? [Math.min(view.a, view.b), Math.max(view.a, view.b)] : view.span;
+  const overlay = useOverlay(
+    opened,
+    view.span,
+    Math.max(200, Math.round(size.width)),
+    shown.map((one) => one.name),
+    channels.find((one) => one.number === chosen)?.name ?? "",
+    stretch,
+  );
   const line = (number: number) => lines.data?.lines.find((one) => one.channel === number);
   const mark = useMutation({
     mutationFn: (text: string) =>
@@ -96,7 +107,9 @@ function Ready({ opened }: { opened: Opened }) {
   useHotkeys("m", () => canWrite && setAsking(true), { preventDefault: true }, [canWrite]);
   useHotkeys("esc", () => view.forget(), {}, [view]);
   const room = size.height - lanes.length * 49 - 8;
-  const height = Math.max(LEAST_HEIGHT, Math.floor(room / Math.max(1, shown.length)));
+  const chosenName = channels.find((one) => one.number === chosen)?.name ?? "";
+  const apart = overlay.id ? difference(line(chosen), overlay.line(chosenName)) : undefined;
+  const height = Math.max(LEAST_HEIGHT, Math.floor(room / Math.max(1, shown.length + (apart ? 1 : 0))));
   const onStrip = { span: view.span, a: view.a, b: view.b, marks: marks.map((one) => one.at_s), lit };
   return (
     <main className="flex h-full flex-col">
@@ -179,11 +192,17 @@ function Ready({ opened }: { opened: Opened }) {
                 name={one.name}
                 unit={one.unit}
                 line={line(one.number)}
-                other={one.number === chosen && against !== null ? line(against) : undefined}
+                other={
+                  overlay.id
+                    ? overlay.line(one.name)
+                    : one.number === chosen && against !== null
+                      ? line(against)
+                      : undefined
+                }
                 shown={onStrip}
                 width={size.width}
                 height={Math.max(60, height - 24)}
-                times={index === shown.length - 1}
+                times={index === shown.length - 1 && !apart}
                 theme={theme}
                 onZoom={view.show}
                 onPlace={view.place}
@@ -191,6 +210,29 @@ function Ready({ opened }: { opened: Opened }) {
               />
             </div>
           ))}
+          {apart && (
+            <div>
+              <p className="flex min-h-6 items-baseline gap-2 pl-2 text-sm">
+                {chosenName}, difference
+                <span className="text-soft">
+                  {channels.find((one) => one.number === chosen)?.unit}, this less “{overlay.name}”
+                </span>
+              </p>
+              <Strip
+                name={`${chosenName}, difference`}
+                unit=""
+                line={apart}
+                shown={onStrip}
+                width={size.width}
+                height={Math.max(60, height - 24)}
+                times
+                theme={theme}
+                onZoom={view.show}
+                onPlace={view.place}
+                onWheel={view.zoom}
+              />
+            </div>
+          )}
           {lines.error && (
             <Notice tone="problem">
               {lines.error instanceof ApiError ? lines.error.problem.detail : "The server does not answer."}
@@ -205,6 +247,8 @@ function Ready({ opened }: { opened: Opened }) {
           <FeaturesPanel
             opened={opened}
             view={view}
+            stretch={stretch}
+            overlay={overlay}
             chosen={chosen}
             against={against}
             shown={shownNumbers}
