@@ -11,14 +11,12 @@ from dataclasses import dataclass, field
 
 from sondar.core.circuit.families.harness import COPPER_OHM_MM2_PER_M
 from sondar.core.circuit.model import COPPER_TEMPERATURE_COEFFICIENT, copper_resistance
+from sondar.core.engine_air import FILLED, GAS_CONSTANT_AIR, KELVIN, by_trims, drawn_kg_s
 from sondar.core.errors import QuantityError, UnknownReferenceError
 from sondar.core.quantities import KM_PER_MILE, format_si, parse_entry
 
-KELVIN = 273.15
 WATER_SEAL_CD = 0.61
 """Discharge coefficient of a sharp-edged orifice (ISO 5167-2)."""
-GAS_CONSTANT_AIR = 287.05
-"""Specific gas constant of dry air in J/(kg·K)."""
 ADIABATIC_EXPONENT_AIR = 1.4
 AMBIENT_PA = 101_325.0
 """Standard atmosphere (ISO 2533)."""
@@ -293,6 +291,26 @@ def _units(v: Values) -> list[Result]:
     return found
 
 
+def _air_mass(v: Values) -> list[Result]:
+    _needs_positive(v, "litres", "rpm", "kpa", "measured")
+    low, high = (1e3 * drawn_kg_s(1e-3 * v["litres"], v["rpm"], 1e3 * v["kpa"], v["at"], share) for share in FILLED)
+    found = [Result("Expected", (low + high) / 2.0, "g/s", f"{low:.3g} … {high:.3g} g/s")]
+    if "measured" in v:
+        seen = v["measured"]
+        words = "as expected"
+        if seen < low:
+            words = f"{100 * (1 - seen / low):.0f} % below: read too low (dirty film), or air enters behind the sensor"
+        elif seen > high:
+            words = f"{100 * (seen / high - 1):.0f} % above: read too high, or the engine is boosted, or pressure or displacement is not right"
+        found.append(Result("Shown", seen, "g/s", words))
+    return found
+
+
+def _trims(v: Values) -> list[Result]:
+    found = by_trims(v["idle"], v["part"], v["load"])
+    return [Result("Points to", None, "", found.words), Result("Because", None, "", found.because)]
+
+
 CALCULATORS: Mapping[str, Calculator] = {
     calculator.id: calculator
     for calculator in (
@@ -352,6 +370,15 @@ CALCULATORS: Mapping[str, Calculator] = {
             (Input("litres", "Volume in litres", "", "20"), Input("before", "Pressure before in Pa", "", "2500"),
              Input("after", "after in Pa", "", "2100"), Input("seconds", "Seconds", "", "120"),
              Input("at_before", "Air before", "°C", "", True), Input("at_after", "Air after", "°C", "", True)), _leak_rate),
+        Calculator(
+            "air-mass", "Expected air mass", "ṁ = η·V·n ÷ 120·p ÷ (R·T), η = 0.75 … 0.95",
+            "speed-density, Heywood, eq. 2.27; four-stroke, not boosted", "air", (Input("litres", "Displacement in litres", "", "1.6"), Input("rpm", "Speed in 1/min", "", "800"),
+                     Input("kpa", "Manifold pressure, absolute, in kPa", "", "35"), Input("at", "Air in the manifold", "°C", "40"),
+                     Input("measured", "Air mass shown in g/s", "", "", True)), _air_mass),
+        Calculator(
+            "trims", "Fuel trims over load", "unmeasured air shrinks with flow, dirty film and low fuel pressure grow", "balance of air and fuel",
+            "trims",
+            (Input("idle", "At idle", "%", "18"), Input("part", "At part load", "%", "6"), Input("load", "At load", "%", "2")), _trims),
         Calculator(
             "units", "Units", "exact factors", "NIST SP 811", "units",
             (Input("pressure", "Pressure in Pa", "", "100000", True), Input("celsius", "Temperature", "°C", "", True),

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+import re
+from collections.abc import Callable
 
 import pytest
 from hypothesis import given
@@ -108,3 +110,30 @@ def test_any_input_gives_finite_results_or_a_reason(panel: str, typed: list[str]
     except SondarError:
         return
     assert all(item.value is None or math.isfinite(item.value) for item in results)
+
+
+def test_an_engine_draws_what_its_displacement_speed_and_pressure_say() -> None:
+    expected, shown = work_out("air-mass", {"litres": "2.0", "rpm": "3000", "kpa": "100", "at": "20", "measured": "30"})
+    low, high = (float(word) for word in expected.text.removesuffix(" g/s").split(" … "))
+    assert low == pytest.approx(0.75 * 0.002 * 25 * 100e3 / (287.05 * 293.15) * 1e3, rel=0.01)
+    assert high / low == pytest.approx(0.95 / 0.75, rel=0.02)
+    assert shown.text.startswith("33 % below")
+    assert (
+        work_out("air-mass", {"litres": "2.0", "rpm": "3000", "kpa": "100", "at": "20", "measured": "50"})[1].text == "as expected"
+    )
+
+
+@pytest.mark.parametrize(
+    ("flows", "metered", "said"),
+    [
+        ((3.0, 12.0, 60.0), lambda m: m - 0.8, "not measured"),
+        ((3.0, 12.0, 60.0), lambda m: m * (1.0 - 0.004 * m), "grow|dirty sensor"),
+        ((3.0, 12.0, 60.0), lambda m: m * 0.85, "everywhere"),
+        ((3.0, 12.0, 60.0), lambda m: m * 1.02, "healthy"),
+    ],
+)
+def test_trims_follow_from_what_is_metered(flows: tuple[float, ...], metered: Callable[[float], float], said: str) -> None:
+    idle, part, load = (100.0 * (flow / metered(flow) - 1.0) for flow in flows)
+    points, because = work_out("trims", {"idle": f"{idle:.1f}", "part": f"{part:.1f}", "load": f"{load:.1f}"})
+    assert re.search(said, points.text), (idle, part, load, points.text)
+    assert because.text

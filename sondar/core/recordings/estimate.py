@@ -53,6 +53,9 @@ def likeness(y: Array) -> float:
     if power <= 1e-18 * max(1.0, float(y @ y)):
         return 0.0
     rho = float(centred[:-1] @ centred[1:]) / power
+    if rho > 1.0 / math.sqrt(n):
+        # It is not known exactly either, and taking it as too small is what makes a mean look surer than it is.
+        rho += math.sqrt(max(0.0, 1.0 - rho * rho) / n)
     return min(0.98, max(0.0, rho + (1.0 + 4.0 * rho) / n))
 
 

@@ -175,6 +175,36 @@ const DRAWN: Record<string, ReactNode> = {
       </Label>
     </>
   ),
+  air: (
+    <>
+      <path d="M8 40H60V24H132V110H60V64H8" {...line} />
+      <path d="M16 52H48m-10 -6l10 6l-10 6" {...line} />
+      <path d="M68 76H124" {...line} strokeWidth={5} />
+      <path d="M96 79V128" {...line} strokeWidth={3} />
+      <Label x={30} y={34}>
+        p, T
+      </Label>
+      <Label x={96} y={54}>
+        V
+      </Label>
+      <Label x={112} y={144}>
+        n
+      </Label>
+    </>
+  ),
+  trims: (
+    <>
+      <path d="M20 16V120M20 76H146" {...line} />
+      <path d="M26 26C44 60 90 70 140 72" {...line} strokeWidth={2.4} />
+      <path d="M26 74C80 70 116 56 140 30" {...line} strokeDasharray="5 4" />
+      <Label x={10} y={20}>
+        %
+      </Label>
+      <Label x={132} y={94}>
+        flow
+      </Label>
+    </>
+  ),
   units: (
     <>
       <path d="M20 60H140M20 60V50M50 60V54M80 60V50M110 60V54M140 60V50" {...line} />
