@@ -144,6 +144,38 @@ def _defects(value: Any) -> list[str]:
     return [" | ".join(part.strip() for part in line.split("|")) for line in found]
 
 
+PART_CONDITIONS = ("new", "reconditioned", "used", "repaired by a specialist", "mechanical fixing made good")
+PART_CHECKED = ("not checked", "good", "bad")
+MOST_PARTS, MOST_STEPS = 20, 120
+
+
+def _lines(most: int, what: str, fits: Callable[[list[str]], bool]) -> Callable[[Any], list[str]]:
+    """Lines of fields that are divided by upright strokes."""
+
+    def check(value: Any) -> list[str]:
+        found = TypeAdapter(list[str]).validate_python(value, strict=True)
+        if len(found) > most:
+            raise ValueError(f"at most {most} lines")
+        divided = [[part.strip() for part in line.split("|")] for line in found]
+        for parts in divided:
+            if any(len(part) > 200 for part in parts) or not fits(parts):
+                raise ValueError(f"'{' | '.join(parts)[:40]}': {what}")
+        return [" | ".join(parts) for parts in divided]
+
+    return check
+
+
+def _is_part(parts: list[str]) -> bool:
+    return len(parts) == 8 and bool(parts[0]) and parts[3] in PART_CONDITIONS and parts[6] in PART_CHECKED
+
+
+_parts = _lines(
+    MOST_PARTS, "what it is | number on the old one | number fitted | condition | supplier | price | checked | note, with a condition of "
+    f"{', '.join(PART_CONDITIONS)} and checked {', '.join(PART_CHECKED)}", _is_part,
+)  # fmt: skip
+_steps = _lines(MOST_STEPS, "circuit diagnosis | step | done, or why not", lambda parts: len(parts) == 3 and all(parts))
+
+
 FIELDS: dict[str, Callable[[Any], Any]] = {
     "complaint": _text(2000), "conditions": _words(8, tuple(CONDITIONS)), "conditions_text": _text(1000), "reproduced": _yes_no,
     "recent_work": _words(20), "recent_work_text": _text(1000), "environment": _words(5, tuple(ENVIRONMENTS)),
@@ -152,6 +184,7 @@ FIELDS: dict[str, Callable[[Any], Any]] = {
     "opinion_by": _text(120), "opinion_said": _text(1000), "opinion_parts": _words(20),
     "may_drive": _one_of(MAY_DRIVE), "may_drive_why": _text(500), "made_it_fail": _text(500), "cause_removed": _yes_no, "not_done": _text(1000),
     "defects": _defects, "follow_up": _day, "follow_up_result": _one_of(FOLLOW_UP_RESULTS),
+    "parts": _parts, "repair_steps": _steps,
     "make": _text(60, 1), "model": _text(60), "year": _number(1950, 2100, whole=True), "plate": _text(20), "engine": _text(60), "vin": _vin,
 }  # fmt: skip
 """Every field that can be answered, and the check of its value."""

@@ -5,9 +5,11 @@ from __future__ import annotations
 from uuid import UUID
 
 from sondar.app import judging
-from sondar.app.case import load_case, with_evidence
+from sondar.app.case import Case, load_case, with_evidence
+from sondar.app.computed import Computed
 from sondar.app.measuring import T, View, finish
 from sondar.app.workspace import Workspace
+from sondar.core.repair_plan import RepairStep, repair_plan
 from sondar.store import evidence
 from sondar.store import jobs as job_store
 
@@ -27,6 +29,21 @@ def repair(
         evidence.append_repair(db, case.diagnosis, client_key, units, action, substituted=substituted)
         case = with_evidence(db, case)
     return finish(work, case, view)
+
+
+def planned(work: Workspace, diagnosis_id: UUID, units: list[str]) -> list[RepairStep]:
+    """What repairing some units consists of, step by step.
+
+    Raises:
+        InvalidError: a unit that this circuit does not have.
+    """
+    with work.transaction() as db:
+        case = load_case(db, diagnosis_id)
+    return work.compute(case.version.id, _planned, case, units)
+
+
+def _planned(computed: Computed, case: Case, units: list[str]) -> list[RepairStep]:
+    return repair_plan(computed.circuit(case.version), units)
 
 
 def unproved(work: Workspace, job_id: UUID) -> list[str]:

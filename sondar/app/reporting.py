@@ -44,6 +44,20 @@ class Defect:
 
 
 @dataclass(frozen=True)
+class Part:
+    """A part that was fitted: what it is, its numbers, where it came from, and whether it was checked before."""
+
+    what: str
+    number_old: str
+    number_new: str
+    condition: str
+    supplier: str
+    price: str
+    checked: str
+    note: str
+
+
+@dataclass(frozen=True)
 class Measured:
     """One reading with what a healthy vehicle would have shown."""
 
@@ -127,6 +141,8 @@ class Report:
     cause_removed: bool | None
     not_done: str
     defects: tuple[Defect, ...]
+    parts: tuple[Part, ...]
+    steps_left: tuple[str, ...]
     follow_up: date | None
     put_back_open: tuple[str, ...]
     stage: str
@@ -164,8 +180,22 @@ def report(detail: JobDetail, judged: Sequence[Measuring], made: datetime) -> Re
         reproduced if isinstance(reproduced, bool) else None, _codes(record), tuple(_circuit(found) for found in judged),
         DRIVE[str(said("may_drive", "") or "")], str(said("may_drive_why", "") or ""), str(said("made_it_fail", "") or ""),
         removed if isinstance(removed, bool) else None, str(said("not_done", "") or ""), _defects(said("defects", [])),
+        _parts(said("parts", [])), _left(said("repair_steps", [])),
         date.fromisoformat(day) if day else None, tuple(item.title for item, done in detail.put_back if not done), job.stage,
     )  # fmt: skip
+
+
+def _parts(lines: object) -> tuple[Part, ...]:
+    return tuple(Part(*(part.strip() for part in str(line).split("|"))) for line in lines) if isinstance(lines, list) else ()
+
+
+def _left(lines: object) -> tuple[str, ...]:
+    """Steps of a repair that were left out, with the reason."""
+    divided = [[part.strip() for part in str(line).split("|")] for line in lines] if isinstance(lines, list) else []
+    return tuple(f"{step}: {why}" for _, step, why in divided if why != DONE)
+
+
+DONE = "done"
 
 
 def _defects(lines: object) -> tuple[Defect, ...]:

@@ -372,7 +372,8 @@ CALCULATORS: Mapping[str, Calculator] = {
              Input("at_before", "Air before", "°C", "", True), Input("at_after", "Air after", "°C", "", True)), _leak_rate),
         Calculator(
             "air-mass", "Expected air mass", "ṁ = η·V·n ÷ 120·p ÷ (R·T), η = 0.75 … 0.95",
-            "speed-density, Heywood, eq. 2.27; four-stroke, not boosted", "air", (Input("litres", "Displacement in litres", "", "1.6"), Input("rpm", "Speed in 1/min", "", "800"),
+            "speed-density, Heywood, eq. 2.27; four-stroke, not boosted", "air",
+            (Input("litres", "Displacement in litres", "", "1.6"), Input("rpm", "Speed in 1/min", "", "800"),
                      Input("kpa", "Manifold pressure, absolute, in kPa", "", "35"), Input("at", "Air in the manifold", "°C", "40"),
                      Input("measured", "Air mass shown in g/s", "", "", True)), _air_mass),
         Calculator(

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import io
 import os
+import time
 from typing import Any
 from uuid import uuid4
 
 import psycopg
 import pytest
 import schemathesis
+from flask.testing import FlaskClient
 from hypothesis import HealthCheck, Phase, given, settings
 
 from sondar.demo import load_library
@@ -45,8 +48,26 @@ def fuzzed(postgres: LocalServer) -> Any:
     job = client.post("/api/v1/jobs", json=body).get_json()
     diagnosis = client.get(f"/api/v1/jobs/{job['id']}").get_json()["diagnoses"][0]["id"]
     real = {"version_id": version, "job_id": job["id"], "vehicle_id": job["vehicle_id"], "diagnosis_id": diagnosis}
+    real["recording_id"] = a_recording(client, job["id"])
     yield app, me["csrf"], cookie.value, real
     app.extensions["sondar"].close()
+
+
+def a_recording(client: FlaskClient, job_id: str) -> str:
+    """One that is ready, so that made-up stretches of it are drawn and read off."""
+    rows = "\n".join(f"{n / 10:.1f},{n % 40},{n // 50 % 2}" for n in range(400))
+    raw = f"Time [s],Pressure [kPa],Valve command\n{rows}\n".encode()
+    made = client.post(
+        f"/api/v1/jobs/{job_id}/recordings", json={"client_key": str(uuid4()), "name": "log.csv", "bytes": len(raw)}
+    ).get_json()
+    path = f"/api/v1/recordings/{made['id']}"
+    client.put(f"{path}/pieces/0", data={"piece": (io.BytesIO(raw), "piece")})
+    client.post(f"{path}/reading", json={})
+    for _ in range(200):
+        if client.get(path).get_json()["recording"]["state"] == "ready":
+            return str(made["id"])
+        time.sleep(0.05)
+    raise AssertionError("not read in ten seconds")
 
 
 EXAMPLES = int(os.environ.get("SONDAR_FUZZ_EXAMPLES", "4"))
@@ -86,7 +107,7 @@ def test_nothing_made_up_breaks_it(operation: Any, fuzzed: Any) -> None:
 def not_a_server_error_unless_said(response: Any, case: Any) -> None:
     """502 is an honest answer where a device would be asked and none is connected; nothing else above 499 is."""
     if response.status_code == 502:
-        assert case.path.endswith(("/meter", "/scans/vehicle", "/clearing"))
+        assert case.path.endswith(("/meter", "/scans/vehicle", "/clearing", "/commands"))
         return
     assert response.status_code < 500, f"{case.method} {case.path}: {response.text[:300]}"
 

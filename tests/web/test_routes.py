@@ -104,6 +104,7 @@ ROUTES: dict[str, Route] = {
     "POST /sheets/preview": Route("read-only", 200, lambda: {"sheet": OIL_CONTROL_VALVE}, 200),
     "POST /sheets/table": Route("read-only", 200, lambda: {"text": "cavity,colour\n1,red\n", "form": "csv"}, 200),
     "PUT /diagnoses/{diagnosis_id}/circuit": Route("technician", 200, lambda: {**key(), "version_id": "{version_id}"}),
+    "GET /diagnoses/{diagnosis_id}/repair-plan": Route("read-only", 200),
     "GET /jobs/{job_id}/commands": Route("read-only", 200),
     "POST /jobs/{job_id}/commands": Route("technician", 502, lambda: {**key(), "channels": ["x"]}),
     "GET /command-runs/{run_id}": Route("read-only", 404),
@@ -201,6 +202,8 @@ def ask(client: FlaskClient, route: str, ids: dict[str, str]) -> int:
         kwargs = {"query_string": {"plate": "PA 1"} if route == "GET /vehicles" else {"q": "443"}}
     if route in ("GET /recordings/{recording_id}/lines", "GET /recordings/{recording_id}/features"):
         kwargs = {"query_string": {"start_s": 0, "end_s": 1, "channel": 0, "channels": "0"}}
+    if route == "GET /diagnoses/{diagnosis_id}/repair-plan":
+        kwargs = {"query_string": {"units": "W1"}}
     answer = client.open(f"/api/v1{fill(path, ids)}", method=method, buffered=False, **kwargs)
     status: int = answer.status_code
     answer.close()

@@ -484,6 +484,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/diagnoses/{diagnosis_id}/repair-plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What repairing some units consists of: before, the repair, after. */
+        get: operations["measure_plan_repair_diagnoses__uuid_diagnosis_id__repair_plan_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/diagnoses/{diagnosis_id}/repairs": {
         parameters: {
             query?: never;
@@ -4781,6 +4798,31 @@ export interface components {
             units: string[];
         };
         /**
+         * RepairPlan
+         * @description What a repair consists of.
+         */
+        RepairPlan: {
+            /** Steps */
+            steps: components["schemas"]["RepairStepView"][];
+        };
+        /**
+         * RepairStepView
+         * @description One thing to do.
+         */
+        RepairStepView: {
+            /** Caution */
+            caution: boolean;
+            /** Key */
+            key: string;
+            /**
+             * Stage
+             * @enum {string}
+             */
+            stage: "before" | "repair" | "after";
+            /** Text */
+            text: string;
+        };
+        /**
          * RunIn
          * @description What is to be commanded and recorded.
          */
@@ -8152,6 +8194,67 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MeasuringView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    measure_plan_repair_diagnoses__uuid_diagnosis_id__repair_plan_get: {
+        parameters: {
+            query: {
+                /** @description Ids, separated by commas. */
+                units: string;
+            };
+            header?: never;
+            path: {
+                diagnosis_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RepairPlan"];
                 };
             };
             /** @description Unauthorized */

@@ -77,6 +77,27 @@ class ReadingOut(BaseModel):
     present: float = Field(description="Chance that the fault was there while reading.")
 
 
+class RepairPlanQuery(BaseModel):
+    """Which units are to be repaired."""
+
+    units: str = Field(min_length=1, max_length=900, description="Ids, separated by commas.")
+
+
+class RepairStepView(BaseModel):
+    """One thing to do."""
+
+    key: str
+    stage: Literal["before", "repair", "after"]
+    text: str
+    caution: bool
+
+
+class RepairPlan(BaseModel):
+    """What a repair consists of."""
+
+    steps: list[RepairStepView]
+
+
 class RepairIn(Strict):
     """What was repaired or replaced."""
 

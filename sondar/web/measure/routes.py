@@ -25,6 +25,9 @@ from sondar.web.measure.models import (
     ReadingIn,
     ReadingPath,
     RepairIn,
+    RepairPlan,
+    RepairPlanQuery,
+    RepairStepView,
     VoidIn,
 )
 from sondar.web.measure.present import measuring_json
@@ -69,6 +72,14 @@ def repair(path: DiagnosisPath, body: RepairIn) -> Any:
         workspace(), path.diagnosis_id, body.client_key, body.units, body.action, measuring_json, substituted=body.substituted
     )
     return as_json(shown, 201)
+
+
+@api.get("/diagnoses/<uuid:diagnosis_id>/repair-plan", responses={"200": RepairPlan})
+def plan_repair(path: DiagnosisPath, query: RepairPlanQuery) -> Any:
+    """What repairing some units consists of: before, the repair, after."""
+    units = [unit for unit in query.units.split(",") if unit]
+    found = repairs.planned(workspace(), path.diagnosis_id, units)
+    return RepairPlan(steps=[RepairStepView(**vars(step)) for step in found]).model_dump(mode="json")
 
 
 @api.post("/diagnoses/<uuid:diagnosis_id>/exclusions", responses={"200": MeasuringView})

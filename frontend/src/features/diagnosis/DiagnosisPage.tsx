@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useHotkeys } from "react-hotkeys-hook";
 import { Link, useNavigate, useParams } from "react-router";
 import type { Measuring } from "../../api/client";
-import { measuringQuery } from "../../api/queries";
+import { jobQuery, measuringQuery } from "../../api/queries";
 import { meQuery } from "../../api/session";
 import { Headline } from "../../app/Headline";
 import { depthTint, groupName, minutes, percent } from "../../lib/format";
@@ -11,6 +11,7 @@ import { ThenAndNow } from "../measure/panels/ThenAndNow";
 import { ThreeWayField } from "../measure/panels/ThreeWayField";
 import { ToVerify } from "../measure/panels/ToVerify";
 import { RecordRepair } from "./RecordRepair";
+import { RepairPlan } from "./RepairPlan";
 
 /** The conclusion: what is wrong, how sure, what speaks for and against, what would change it, what now. */
 export function DiagnosisPage() {
@@ -99,6 +100,7 @@ export function DiagnosisPage() {
           </div>
         </section>
         <ToVerify measuring={measuring} />
+        <Repair measuring={measuring} canWrite={canWrite} />
         {canWrite && <RecordRepair measuring={measuring} />}
         <EvidenceTable measuring={measuring} leading={leading} />
       </div>
@@ -134,6 +136,24 @@ export function DiagnosisPage() {
         </Link>
       </aside>
     </main>
+  );
+}
+
+/** The steps of the repair: of what was repaired last, else of what is called. */
+function Repair({ measuring, canWrite }: { measuring: Measuring; canWrite: boolean }) {
+  const detail = useQuery(jobQuery(measuring.job.id)).data;
+  const { conclusion, suspects } = measuring.assessment;
+  const repaired = measuring.repairs.at(-1)?.units;
+  const units = (repaired ?? (conclusion.settled ? conclusion.units : [])).filter(
+    (unit) => !["none", "unknown"].includes(unit),
+  );
+  if (!detail || units.length === 0) return null;
+  const named = units.map((unit) => ({
+    unit,
+    title: suspects.find((suspect) => suspect.unit === unit)?.title ?? unit,
+  }));
+  return (
+    <RepairPlan detail={detail} diagnosisId={measuring.diagnosis.id} units={named} canWrite={canWrite} />
   );
 }
 
