@@ -57,7 +57,8 @@ def repair_plan(circuit: Circuit, units: Sequence[str]) -> list[RepairStep]:
 def _of_unit(circuit: Circuit, unit: Unit) -> list[RepairStep]:
     notes = [note for note in circuit.document.service if note.part == unit.id]
     title = unit.title
-    found = [RepairStep(f"{unit.id}:picture", "before", f"Photograph {title} and its plug before anything is undone.")]
+    place = "the place of the damage" if unit.id in circuit.document.wires else "its plug"
+    found = [RepairStep(f"{unit.id}:picture", "before", f"Photograph {title} and {place} before anything is undone.")]
     found += [
         RepairStep(f"caution:{text}", "before", text, True) for text in (*circuit.document.cautions, *unit.cautions) if " " in text
     ]

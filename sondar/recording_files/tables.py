@@ -4,14 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
-import polars as pl
 
 from sondar.core.errors import TooLargeError, invalid
 from sondar.core.recordings.model import Array, Channel, Lane, Recording
 from sondar.recording_files.dialect import UNIT_IN_NAME
 from sondar.recording_files.mapping import MOST_ROWS, Column, Mapping, check
+
+if TYPE_CHECKING:
+    import polars as pl
+
+# polars is imported where a table is read or written: no process that only passes recordings on should start slower for it.
 
 FACTORS = {"s": 1.0, "ms": 1e-3, "us": 1e-6, "min": 60.0}
 DATE_FORMS = (
@@ -93,6 +98,8 @@ def _name(column: Column) -> str:
 
 
 def _frame(raw: bytes, mapping: Mapping) -> pl.DataFrame:
+    import polars as pl
+
     if mapping.encoding != "utf-8":
         raw = raw.decode(mapping.encoding, "replace").encode()
     if mapping.delimiter == " ":
@@ -121,6 +128,8 @@ def _frame(raw: bytes, mapping: Mapping) -> pl.DataFrame:
 
 
 def _as_figures(texts: pl.Expr, decimal: str) -> pl.Expr:
+    import polars as pl
+
     bare = texts.str.strip_chars().str.replace_all("−", "-")
     return bare.str.replace(",", "." if decimal == "," else "").cast(pl.Float64, strict=False)
 
@@ -165,6 +174,8 @@ def _times(frame: pl.DataFrame, mapping: Mapping, notes: list[str]) -> tuple[dic
 
 
 def _seconds(series: pl.Series, column: Column) -> Array:
+    import polars as pl
+
     if column.time_form == "clock":
         parts = series.str.replace(",", ".").str.split(":")
         frame = pl.DataFrame({"p": parts}).select(
@@ -238,6 +249,8 @@ def write_table(recording: Recording) -> Iterator[bytes]:
 
     What is read from it again is the same to the last digit.
     """
+    import polars as pl
+
     groups: list[list[Channel]] = []
     for channel in recording.channels:
         for group in groups:

@@ -49,6 +49,34 @@ def job(client: FlaskClient) -> str:
     return job_id
 
 
+PARTS = [
+    "Oil-control valve | 1 420 77 | 1 420 78 | new | Slipway parts | 61.50 | good | 7.4 Ω on the bench",
+    "Oil-control valve | 1 420 77 | 1 420 78 | reconditioned | | 20 | bad | OL out of the box",
+]
+
+
+def test_parts_and_what_was_left_out_stand_in_the_report(client: FlaskClient, job: str) -> None:
+    diagnosis = get(client, f"/jobs/{job}")["diagnoses"][0]["id"]
+    plan = get(client, f"/diagnoses/{diagnosis}/repair-plan?units=Y")["steps"]
+    assert {step["stage"] for step in plan} == {"before", "repair", "after"}
+    steps = [f"{diagnosis} | {plan[0]['key']} | done", f"{diagnosis} | {plan[1]['key']} | the customer waits outside"]
+    assert answer(client, job, "parts", PARTS).status_code == 200
+    assert answer(client, job, "repair_steps", steps).status_code == 200
+    colleague, customer = page(client, job, "colleague"), page(client, job, "customer")
+    for said in ("1 420 78", "Slipway parts", "7.4 Ω on the bench", "the customer waits outside"):
+        assert said in colleague
+    assert "61.50" in customer
+    assert "Slipway parts" not in customer
+    for wrong, said in (
+        (["Valve | a | b | stolen | | | good | "], "with a condition of new"),
+        (["Valve | a"], "number on the old one"),
+        (["x" * 201 + " | | | new | | | good | "], "what it is"),
+    ):
+        refused = answer(client, job, "parts", wrong)
+        assert refused.status_code == 422
+        assert said in refused.json["detail"]
+
+
 def page(client: FlaskClient, job_id: str, reader: str) -> str:
     found = client.get(f"/api/v1/jobs/{job_id}/report", query_string={"reader": reader, "form": "html"})
     assert found.status_code == 200, found.json
