@@ -57,7 +57,9 @@ PARTS = [
 
 def test_parts_and_what_was_left_out_stand_in_the_report(client: FlaskClient, job: str) -> None:
     diagnosis = get(client, f"/jobs/{job}")["diagnoses"][0]["id"]
-    plan = get(client, f"/diagnoses/{diagnosis}/repair-plan?units=Y")["steps"]
+    asked = client.get(f"/api/v1/diagnoses/{diagnosis}/repair-plan", query_string={"units": "Y"})
+    assert asked.status_code == 200, asked.json
+    plan = asked.json["steps"]
     assert {step["stage"] for step in plan} == {"before", "repair", "after"}
     steps = [f"{diagnosis} | {plan[0]['key']} | done", f"{diagnosis} | {plan[1]['key']} | the customer waits outside"]
     assert answer(client, job, "parts", PARTS).status_code == 200

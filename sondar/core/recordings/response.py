@@ -352,7 +352,7 @@ def _lack_of_fit(best: _Fit, t: Array, figure: Array, noise: float) -> Array:
     beyond = max(0.0, float(np.mean(means**2)) - 1.5 * min(expected, float(np.var(left)) * 2.0 / block))
     size, to_90 = max(abs(gain), 1e-12), max(reached - dead, lag, 1e-9)
     return (
-        LACK * beyond * np.array([1.0, (max(lag, 1e-9) / size) ** 2, (2.5 * max(lag, 1e-9) / size) ** 2, (5.0 * to_90 / size) ** 2])
+        LACK * beyond * np.array([1.0, (max(lag, 1e-9) / size) ** 2, (2.5 * max(lag, 1e-9) / size) ** 2, (8.0 * to_90 / size) ** 2])
     )
 
 

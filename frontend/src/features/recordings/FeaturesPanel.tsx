@@ -243,7 +243,10 @@ function Item(props: {
         aria-expanded={open}
         className="block min-h-9 w-full py-1 text-left"
       >
-        <span className="text-soft">{feature.title}</span> <span className="figure">{feature.shown}</span>
+        <span className="text-soft">{feature.title}</span>{" "}
+        <span className={`figure ${feature.shown.length < 30 ? "whitespace-nowrap" : ""}`}>
+          {feature.shown}
+        </span>
         {feature.word && <span className="text-soft">; {feature.word}</span>}
         {props.other && (
           <span className="block text-soft">

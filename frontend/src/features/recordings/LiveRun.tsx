@@ -58,7 +58,7 @@ export function LiveRun(props: {
           {going
             ? lost
               ? "The server does not answer; the command ends by itself."
-              : `${run.position || "connecting"}, ${end.toFixed(1)} s`
+              : `${run.position || (taken.t.length ? "recording" : "connecting")}, ${end.toFixed(1)} s`
             : SAID[run.state]}
         </span>
         {going && props.canWrite && (
