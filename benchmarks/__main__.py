@@ -9,6 +9,7 @@ from benchmarks import (
     archive,
     attacks,
     belief,
+    bundles,
     crowd,
     entry,
     hidden_faults,
@@ -31,7 +32,7 @@ BENCHES = {
     "archive": archive.main, "crowd": crowd.main, "sealed": sealed.main, "tables": tables.main, "belief": belief.main, "entry": entry.main,
     "worlds": worlds.main, "shared": shared.main, "kills": kills.main, "attacks": attacks.main, "advice": advice.main,
     "wires": wires.main, "undescribed": undescribed.main, "recordings": recordings.main,
-    "large-recording": large_recording.main,
+    "large-recording": large_recording.main, "bundles": bundles.main,
 }  # fmt: skip
 
 

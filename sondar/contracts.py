@@ -9,6 +9,7 @@ from unittest.mock import patch
 
 from pydantic import BaseModel
 
+from sondar.core.bundle import Bundle
 from sondar.core.circuit.document.fields import CircuitDocument
 from sondar.core.circuit.vehicle import VehicleDocument
 
@@ -17,6 +18,7 @@ OPENAPI = ROOT / "docs" / "openapi.json"
 SCHEMAS: dict[Path, type[BaseModel]] = {
     ROOT / "sondar" / "library" / "schema" / "circuit.schema.json": CircuitDocument,
     ROOT / "sondar" / "library" / "schema" / "vehicle.schema.json": VehicleDocument,
+    ROOT / "docs" / "bundle.schema.json": Bundle,
 }
 """Published file -> the document it describes."""
 

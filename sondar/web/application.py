@@ -21,6 +21,7 @@ from sondar.computing.asking import Alone, Computing, Workers
 from sondar.core.errors import SondarError
 from sondar.store.database import CONNECTION_S, Db, answers, borrowed, open_pool
 from sondar.web import auth
+from sondar.web.bundles.routes import api as bundles
 from sondar.web.calculators.routes import api as calculators
 from sondar.web.circuits.routes import api as circuits
 from sondar.web.codes.routes import api as codes
@@ -59,6 +60,7 @@ FEATURES = (
     report,
     recordings,
     commands,
+    bundles,
 )
 """Every feature's routes; a new one is a folder beside these and a name here."""
 

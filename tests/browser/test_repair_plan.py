@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+from urllib.request import Request, urlopen
+
 from selenium.webdriver.common.by import By
 from selenium.webdriver.support.ui import Select
 
@@ -43,3 +46,21 @@ def test_a_repair_is_worked_through_and_a_bad_new_part_named(page: Page) -> None
     page.wait(lambda: open_steps(page) == steps - 2, "what was ticked to be kept")
     page.open(f"/api/v1/jobs/{job}/report?reader=colleague&form=html")
     page.see("codes are read next week")
+
+
+def test_a_job_goes_out_as_a_bundle_and_is_recognised_when_it_comes_back(page: Page, tmp_path: Path) -> None:
+    page.sign_in()
+    job = next(job["id"] for job in page.api("GET", "/jobs")["jobs"] if job["plate"] == "PA 62 TSL")
+    page.go(f"/jobs/{job}?view=hand-over")
+    link = page.wait(lambda: page.driver.find_element(By.PARTIAL_LINK_TEXT, "job bundle"), "the link")
+    cookie = "; ".join(f"{c['name']}={c['value']}" for c in page.driver.get_cookies())
+    with urlopen(Request(link.get_attribute("href"), headers={"Cookie": cookie})) as answer:
+        bundle = tmp_path / "job.zip"
+        bundle.write_bytes(answer.read())
+    page.go("/jobs/new")
+    page.find("[aria-label='Job bundle']").send_keys(str(bundle))
+    page.see("of this workshop: open that one")
+    broken = tmp_path / "broken.zip"
+    broken.write_bytes(bundle.read_bytes()[:-400])
+    page.find("[aria-label='Job bundle']").send_keys(str(broken))
+    page.see("it is no zip file, or it is damaged")

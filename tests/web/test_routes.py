@@ -105,6 +105,8 @@ ROUTES: dict[str, Route] = {
     "POST /sheets/table": Route("read-only", 200, lambda: {"text": "cavity,colour\n1,red\n", "form": "csv"}, 200),
     "PUT /diagnoses/{diagnosis_id}/circuit": Route("technician", 200, lambda: {**key(), "version_id": "{version_id}"}),
     "GET /diagnoses/{diagnosis_id}/repair-plan": Route("read-only", 200),
+    "GET /jobs/{job_id}/bundle": Route("read-only", 200),
+    "POST /bundles": Route("technician", 422, lambda: "bundle", 422),
     "GET /jobs/{job_id}/commands": Route("read-only", 200),
     "POST /jobs/{job_id}/commands": Route("technician", 502, lambda: {**key(), "channels": ["x"]}),
     "GET /command-runs/{run_id}": Route("read-only", 404),
@@ -194,6 +196,8 @@ def ask(client: FlaskClient, route: str, ids: dict[str, str]) -> int:
     kwargs: dict[str, Any] = {}
     if content == "picture":
         kwargs = {"data": picture(), "content_type": "multipart/form-data"}
+    elif content == "bundle":
+        kwargs = {"data": {"bundle": (io.BytesIO(b"no zip"), "job.zip")}, "content_type": "multipart/form-data"}
     elif content == "piece":
         kwargs = {"data": {"piece": (io.BytesIO(b"too short"), "piece")}, "content_type": "multipart/form-data"}
     elif content is not None:

@@ -10,6 +10,7 @@ import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 import { TextField } from "../../ui/TextField";
 import { CircuitPicker } from "./CircuitPicker";
+import { FromBundle } from "./FromBundle";
 import { KnownVehicle, SeenBefore } from "./KnownVehicle";
 
 export type Vehicle = Schema["VehicleView"];
@@ -162,6 +163,7 @@ export function CheckInPage() {
           )}
         </div>
       </form>
+      <FromBundle />
     </main>
   );
 }

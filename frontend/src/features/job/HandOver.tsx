@@ -69,6 +69,13 @@ export function HandOver({ detail, canWrite }: { detail: JobDetail; canWrite: bo
             >
               For a colleague, with every reading (PDF)
             </a>
+            <a
+              className="min-h-11 py-2 underline underline-offset-4"
+              href={`/api/v1/jobs/${detail.job.id}/bundle`}
+              download
+            >
+              Everything in open formats (job bundle, zip)
+            </a>
           </p>
         </section>
       </div>

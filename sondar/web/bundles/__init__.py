@@ -1,0 +1,1 @@
+"""Job bundles: a job as one file, and a job from one."""
