@@ -15,11 +15,18 @@ from uuid import UUID
 
 import numpy as np
 
+from sondar.app import measuring
+from sondar.app.case import Case, load_case
+from sondar.app.computed import Computed
 from sondar.app.jobs import JobRecord, load_record
+from sondar.app.judging import WantedTest
+from sondar.app.measuring import WantedReading
 from sondar.app.workspace import Workspace, known_job
 from sondar.circuit_files import load_vehicle_text
 from sondar.core.circuit.vehicle import CommandItem, VehicleDocument
+from sondar.core.commanded import NOTICED, parts_that_answer, set_up_for
 from sondar.core.errors import ConflictError, RefusedError, UnavailableError, invalid
+from sondar.core.instruments.functional_check import FunctionalCheck
 from sondar.core.recordings.model import Channel, Lane, Recording
 from sondar.core.recordings.packed import pack
 from sondar.devices.commander import Link, LostError, RefusedByModuleError, link
@@ -353,6 +360,68 @@ def stop(work: Workspace, run_id: UUID) -> Run:
         store.run(db, run_id)
         store.ask_to_stop(db, run_id)
         return store.run(db, run_id)
+
+
+@dataclass(frozen=True)
+class Watched:
+    """A part of a circuit that is being tested and that answers a command."""
+
+    diagnosis_id: UUID
+    part: str
+    title: str
+
+
+def watched(work: Workspace, run_id: UUID) -> list[Watched]:
+    """Parts that answer the command of a run, in the circuits of its job that are being tested."""
+    with work.transaction() as db:
+        run = store.run(db, run_id)
+        record = load_record(db, run.job_id)
+        cases = [load_case(db, diagnosis.id) for diagnosis in record.diagnoses]
+    found: list[Watched] = []
+    item = _item(record, run)
+    if item is not None:
+        for case in cases:
+            parts = work.compute(case.version.id, _answering, case, item)
+            found += [Watched(case.diagnosis.id, part, title) for part, title in parts]
+    return found
+
+
+def _item(record: JobRecord, run: Run) -> CommandItem | None:
+    return None if record.model is None else load_vehicle_text(record.model.source_text).commands.get(run.command)
+
+
+def _answering(computed: Computed, case: Case, item: CommandItem) -> list[tuple[str, str]]:
+    circuit = computed.circuit(case.version)
+    parts = parts_that_answer(circuit, item.control, list(item.positions)[1], item.requires)
+    return [(part, circuit.point(part).title) for part in parts]
+
+
+def count_as_check(work: Workspace, run_id: UUID, client_key: UUID, diagnosis_id: UUID, part: str) -> bool:
+    """Record what was noticed of a command as a functional check of a part that answers it; False if this key was there already.
+
+    Raises:
+        InvalidError: nothing was noticed that says something about the part, or the part does not answer this command.
+    """
+    with work.transaction() as db:
+        run = store.run(db, run_id)
+        record = load_record(db, run.job_id)
+        case = load_case(db, diagnosis_id)
+    item, word = _item(record, run), NOTICED.get(run.found)
+    if item is None or word is None:
+        raise invalid("found", f"say first what you noticed: {', '.join(NOTICED)}")
+    if case.job.id != run.job_id or part not in [ref for ref, _ in work.compute(case.version.id, _answering, case, item)]:
+        raise invalid("part", f"{part} does not answer {run.title}")
+    controls, black = work.compute(case.version.id, _given, case, item)
+    test = WantedTest(FunctionalCheck.id, part, black, controls, [])
+    note = f"{run.title} commanded by the scan tool: {run.found}"
+    _, added = measuring.record(work, diagnosis_id, WantedReading(client_key, test, word, note=note, sure=True), measuring.nothing)
+    return added
+
+
+def _given(computed: Computed, case: Case, item: CommandItem) -> tuple[dict[str, str], str]:
+    """Controls in which a command was given, and the point that readings are taken against."""
+    circuit = computed.circuit(case.version)
+    return set_up_for(circuit, item.control, list(item.positions)[1], item.requires), circuit.black_reference
 
 
 def noticed(work: Workspace, run_id: UUID, found: str) -> Run:

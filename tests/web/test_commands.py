@@ -92,6 +92,29 @@ def test_a_pump_is_commanded_and_the_supply_gives_way(client: FlaskClient, job: 
     assert {"module": "ECM", "title": "Fuel pump", "state": "ended", "times": 1} in covered
 
 
+def test_what_was_noticed_counts_as_a_functional_check(client: FlaskClient, job: str, vehicle: DoipServer) -> None:
+    circuits = client.get("/api/v1/circuits").json["circuits"]
+    version = next(c["version_id"] for c in circuits if c["slug"] == "lisk-fuel-pump")
+    opened = client.post(f"/api/v1/jobs/{job}/diagnoses", json={"client_key": str(uuid4()), "circuit_version_id": version})
+    diagnosis = opened.json["id"]
+    run = over(client, begin(client, job, **PUMP).json["id"])["id"]
+    parts = client.get(f"/api/v1/command-runs/{run}/parts").json["parts"]
+    assert {one["part"] for one in parts} == {"K6", "M6"}, "the relay clicks and the pump runs"
+    use = {"client_key": str(uuid4()), "diagnosis_id": diagnosis, "part": "M6"}
+    early = client.post(f"/api/v1/command-runs/{run}/reading", json=use)
+    assert early.status_code == 422
+    assert "say first what you noticed" in early.json["detail"]
+    client.post(f"/api/v1/command-runs/{run}/found", json={"found": "Nothing"})
+    strange = client.post(f"/api/v1/command-runs/{run}/reading", json=use | {"part": "F1"})
+    assert strange.status_code == 422
+    assert client.post(f"/api/v1/command-runs/{run}/reading", json=use).status_code == 201
+    assert client.post(f"/api/v1/command-runs/{run}/reading", json=use).status_code == 200
+    [kept] = client.get(f"/api/v1/diagnoses/{diagnosis}").json["readings"]
+    assert (kept["instrument"], kept["red"], kept["entry"]) == ("functional-check", "M6", "inoperative")
+    assert kept["controls"] == {"key": "run", "pump": "on"}
+    assert kept["note"] == "Fuel pump commanded by the scan tool: Nothing"
+
+
 def test_one_hand_at_a_time(client: FlaskClient, job: str, vehicle: DoipServer) -> None:
     first = begin(client, job, **PUMP).json
     second = begin(client, job, **PUMP)

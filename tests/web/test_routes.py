@@ -112,6 +112,8 @@ ROUTES: dict[str, Route] = {
     "GET /command-runs/{run_id}": Route("read-only", 404),
     "POST /command-runs/{run_id}/hold": Route("technician", 404, lambda: {"held": True, "number": 1}),
     "POST /command-runs/{run_id}/stop": Route("technician", 404),
+    "GET /command-runs/{run_id}/parts": Route("read-only", 404),
+    "POST /command-runs/{run_id}/reading": Route("technician", 404, lambda: {**key(), "diagnosis_id": str(uuid4()), "part": "M1"}),
     "POST /command-runs/{run_id}/found": Route("technician", 404, lambda: {"found": "clicked"}),
     "GET /jobs/{job_id}/recordings": Route("read-only", 200),
     "POST /jobs/{job_id}/recordings": Route("technician", 201, lambda: {**key(), "name": "log.csv", "bytes": 100}),

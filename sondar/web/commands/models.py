@@ -135,6 +135,35 @@ class HoldIn(Strict):
     held: bool | None = Field(None, description="A finger holds the command; null where nothing is held.")
 
 
+class WatchedView(BaseModel):
+    """A part that answers the command, in a circuit that is being tested."""
+
+    diagnosis_id: UUID
+    part: str
+    title: str
+
+
+class WatchedList(BaseModel):
+    """Parts that answer the command."""
+
+    parts: list[WatchedView]
+
+
+class CheckIn(Strict):
+    """What was noticed counts as a functional check of this part."""
+
+    client_key: UUID
+    diagnosis_id: UUID
+    part: str = Field(min_length=1, max_length=80)
+
+
+class Counted(BaseModel):
+    """The reading was recorded."""
+
+    diagnosis_id: UUID
+    added: bool
+
+
 class FoundIn(Strict):
     """What a person noticed that it did."""
 

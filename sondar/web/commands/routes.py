@@ -11,7 +11,9 @@ from sondar.app.commands import Offered, Step, WantedRun
 from sondar.store.commands import Run
 from sondar.web.commands.models import (
     ChangeOut,
+    CheckIn,
     CommandView,
+    Counted,
     CoveredView,
     DataItemView,
     FoundIn,
@@ -23,6 +25,8 @@ from sondar.web.commands.models import (
     RunIn,
     RunPath,
     RunView,
+    WatchedList,
+    WatchedView,
 )
 from sondar.web.common import JobPath
 from sondar.web.context import workspace
@@ -98,3 +102,17 @@ def stop(path: RunPath) -> Any:
 def noticed(path: RunPath, body: FoundIn) -> Any:
     """Keep what a person noticed that a command did."""
     return _run_view(commands.noticed(workspace(), path.run_id, body.found)).model_dump(mode="json")
+
+
+@api.get("/command-runs/<uuid:run_id>/parts", responses={"200": WatchedList})
+def show_watched(path: RunPath) -> Any:
+    """Parts that answer the command, in the circuits of its job that are being tested."""
+    found = commands.watched(workspace(), path.run_id)
+    return WatchedList(parts=[WatchedView(**vars(one)) for one in found]).model_dump(mode="json")
+
+
+@api.post("/command-runs/<uuid:run_id>/reading", responses={"201": Counted, "200": Counted})
+def count_as_check(path: RunPath, body: CheckIn) -> Any:
+    """Record what was noticed as a functional check of a part."""
+    added = commands.count_as_check(workspace(), path.run_id, body.client_key, body.diagnosis_id, body.part)
+    return Counted(diagnosis_id=body.diagnosis_id, added=added).model_dump(mode="json"), 201 if added else 200

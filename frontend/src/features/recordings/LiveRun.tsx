@@ -1,7 +1,8 @@
-import { useMutation } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { Link } from "react-router";
 import { api, unwrap } from "../../api/client";
+import { sendOnce } from "../../lib/keys";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 import type { Line, Offered, Run } from "./calls";
@@ -118,6 +119,9 @@ export function LiveRun(props: {
               ))}
             </fieldset>
           )}
+          {props.canWrite && run.found !== "" && run.found !== "Not looked" && (
+            <CountIt key={run.found} run={run} />
+          )}
           <span className="flex flex-wrap items-center gap-4">
             <Link
               to={`/recordings/${run.recording_id}`}
@@ -140,6 +144,51 @@ const SAID: Record<Run["state"], string> = {
   refused: "Refused.",
   lost: "The vehicle was lost.",
 };
+
+/** What was noticed counts as a functional check of a part that answers the command, in a circuit that is being tested. */
+function CountIt({ run }: { run: Run }) {
+  const client = useQueryClient();
+  const path = { params: { path: { run_id: run.id } } };
+  const parts = useQuery({
+    queryKey: ["command-parts", run.id],
+    queryFn: async () => unwrap(await api.GET("/api/v1/command-runs/{run_id}/parts", path)),
+  });
+  const count = useMutation({
+    mutationFn: (one: { diagnosis_id: string; part: string }) =>
+      sendOnce(["check", run.id, run.found, one], async (client_key) =>
+        unwrap(
+          await api.POST("/api/v1/command-runs/{run_id}/reading", {
+            ...path,
+            body: { client_key, diagnosis_id: one.diagnosis_id, part: one.part },
+          }),
+        ),
+      ),
+    onSuccess: (answer) => client.invalidateQueries({ queryKey: ["measuring", answer.diagnosis_id] }),
+  });
+  if (!parts.data?.parts.length) return null;
+  return (
+    <div className="mb-2">
+      <p className="text-sm text-soft">Count it as a functional check of</p>
+      <span className="flex flex-wrap items-center gap-2">
+        {parts.data.parts.map((one) => (
+          <Button
+            key={`${one.diagnosis_id} ${one.part}`}
+            disabled={count.isPending}
+            onClick={() => count.mutate(one)}
+          >
+            {one.title}
+          </Button>
+        ))}
+        {count.data && (
+          <Link to={`/measure/${count.data.diagnosis_id}`} className="underline underline-offset-4">
+            It counts: see what it did
+          </Link>
+        )}
+      </span>
+      {count.error && <Notice tone="problem">{count.error.message}</Notice>}
+    </div>
+  );
+}
 
 function column(taken: Taken, index: number): Line {
   const y = taken.rows.map((row) => row[index] ?? 0);
