@@ -25,7 +25,7 @@ from sondar.store.database import migrate
 from sondar.store.local_server import LocalServer
 from sondar.web.application import create_app
 from sondar.web.auth import hash_password
-from tests.web.test_bundles import bring, bundle_of, content
+from tests.web.test_bundles import bring, bundle_of, content, settled
 
 PASSWORD = "bundle-water-mark"
 KINDS = (("valve-pulsed", "P0443", "X2.1"), ("pressure-three-wire", "P0236", "X2.1"), ("horn", "", "X2.1"))
@@ -120,6 +120,7 @@ def main() -> None:
         rng, same, rows, count, size = np.random.default_rng(chosen.seed), 0, 0, 0, 0
         for _ in range(chosen.jobs):
             job = made_up(here, rng)
+            settled(dsn, job)
             raw = bundle_of(here, job)
             brought = bring(there, raw)
             assert brought.status_code == 201, brought.get_json()

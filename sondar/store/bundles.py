@@ -85,7 +85,8 @@ def rows_of(db: Db, job_id: UUID) -> dict[str, list[Row]]:
         pairs = sql.SQL(", ").join(sql.SQL("{}, to_jsonb(t.{})").format(sql.Literal(name), sql.Identifier(name)) for name in names)
         by = sql.SQL(", 'by', (SELECT a.name FROM account a WHERE a.id = t.account_id)") if kept.authored else sql.SQL("")
         ready = sql.SQL(" AND t.state = 'ready'") if kept.table == "recording" else sql.SQL("")
-        order = sql.Identifier("seq" if "seq" in kept.columns else kept.columns[0])
+        # What has no number of its own stands in the order of its times.
+        order = sql.Identifier(next((name for name in ("seq", "created_at") if name in kept.columns), kept.columns[0]))
         rows = db.execute(
             sql.SQL("SELECT jsonb_build_object({}{}) FROM {} t WHERE t.{} = ANY(%s){} ORDER BY t.{}, t.{}").format(
                 pairs, by, sql.Identifier(kept.table), sql.Identifier(kept.of[1]), ready, sql.Identifier(kept.of[1]), order
