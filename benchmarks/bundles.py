@@ -127,6 +127,9 @@ def main() -> None:
             before, after = content(dsn, job), content(dsn, brought.get_json()["id"])
             own, theirs = samples(dsn, job), samples(dsn, brought.get_json()["id"])
             same += before == after and own == theirs
+            apart = [table for table in before if before[table] != after[table]] + (["samples"] if own != theirs else [])
+            if apart:
+                print(f"apart: {', '.join(apart)}", flush=True)
             rows += sum(len(found) for found in before.values())
             count += sum(len(y) // 8 for _, _, y in own)
             size += len(raw)

@@ -94,6 +94,10 @@ def rows_of(db: Db, job_id: UUID) -> dict[str, list[Row]]:
             (ids.get(kept.of[0], []),),
         ).fetchall()
         found[kept.table] = [row[0] for row in rows]
+        if kept.of[0] != "job":
+            # In the order of what they belong to, which does not hang on ids.
+            place = {owner: at for at, owner in enumerate(ids.get(kept.of[0], []))}
+            found[kept.table].sort(key=lambda row, kept=kept, place=place: place[row[kept.of[1]]])  # type: ignore[misc]
         if kept.has_id:
             ids[kept.table] = [row["id"] for row in found[kept.table]]
     return found
