@@ -337,7 +337,7 @@ def going(work: Workspace, run_id: UUID, first: int) -> Going:
         run = store.run(db, run_id)
         bodies = recording_store.piece_bodies(db, run.recording_id, first) if run.state == "running" else []
     if run.left:
-        _finish(work, run, None, "lost", f"The program that gave it has ended. {MAY_BE_ACTIVE}")
+        _finish(work, run, None, "lost", f"The program that gave it has ended. {MAY_BE_ACTIVE if run.command else ''}".strip())
         with work.transaction() as db:
             run = store.run(db, run_id)
     pieces = [json.loads(body) for body in bodies]

@@ -71,7 +71,8 @@ def begin(
 ) -> tuple[UUID, bool] | None:
     """Begin a run: (id, True), or (id, False) for the same recording again; None if somebody commands or records this vehicle."""
     db.execute(
-        "UPDATE command_run SET state = 'lost', said = 'The program that gave it has ended. Control may still be active: switch the key off.' "
+        "UPDATE command_run SET state = 'lost', said = 'The program that gave it has ended.' || "
+        "CASE command WHEN '' THEN '' ELSE ' Control may still be active: switch the key off.' END "
         "WHERE vehicle = %s AND state = 'running' AND alive_at < now() - make_interval(secs => %s)",
         (vehicle, ALIVE_S),
     )
