@@ -7,6 +7,7 @@ wrong. What has been recorded up to then is kept. One run at a time per vehicle.
 from __future__ import annotations
 
 import json
+import threading
 import time
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -14,6 +15,7 @@ from typing import Any
 from uuid import UUID
 
 import numpy as np
+import structlog
 
 from sondar.app import measuring
 from sondar.app.case import Case, load_case
@@ -32,7 +34,9 @@ from sondar.core.recordings.packed import pack
 from sondar.devices.commander import Link, LostError, RefusedByModuleError, link
 from sondar.store import commands as store
 from sondar.store import recordings as recording_store
-from sondar.store.commands import Covered, Run
+from sondar.store.commands import Covered, Run, Sign
+
+log = structlog.get_logger()
 
 FASTEST_S = 0.04
 """Pause between two looks at the vehicle, at least: most interfaces answer 10 to 25 times a second."""
@@ -170,28 +174,94 @@ def _checked(document: VehicleDocument, wanted: WantedRun) -> CommandItem | None
 
 @dataclass
 class _Taken:
-    """What has been recorded; ``fresh`` is not stored yet."""
+    """What has been recorded; ``fresh`` is not stored yet. One thread adds, another stores."""
 
     document: VehicleDocument
     channels: tuple[str, ...]
     begun: float = field(default_factory=time.monotonic)
     stored: int = 0
     fresh: dict[str, list[Any]] = field(default_factory=lambda: {"t": [], "rows": [], "lane": []})
+    _lock: threading.Lock = field(default_factory=threading.Lock)
 
     @property
     def now(self) -> float:
         """Seconds since it began."""
         return time.monotonic() - self.begun
 
+    def add(self, at_s: float, row: list[float]) -> None:
+        """One figure of every channel."""
+        with self._lock:
+            self.fresh["t"].append(round(at_s, 4))
+            self.fresh["rows"].append(row)
+
+    def change(self, at_s: float, position: str) -> None:
+        """A position, from a time on."""
+        with self._lock:
+            self.fresh["lane"].append([round(at_s, 4), position])
+
     def flush(self, work: Workspace, recording_id: UUID) -> None:
-        """Store what is fresh."""
-        if not self.fresh["t"] and not self.fresh["lane"]:
+        """Store what is fresh; what could not be stored stays fresh."""
+        with self._lock:
+            taken, self.fresh = self.fresh, {"t": [], "rows": [], "lane": []}
+        if not taken["t"] and not taken["lane"]:
             return
-        body = json.dumps({"channels": [_head(self.document, name) for name in self.channels], **self.fresh}).encode()
-        with work.transaction() as db:
-            recording_store.put_piece(db, recording_id, self.stored, body)
+        body = json.dumps({"channels": [_head(self.document, name) for name in self.channels], **taken}).encode()
+        try:
+            with work.transaction() as db:
+                recording_store.put_piece(db, recording_id, self.stored, body)
+        except Exception:
+            with self._lock:
+                self.fresh = {name: [*taken[name], *self.fresh[name]] for name in taken}
+            raise
         self.stored += 1
-        self.fresh = {"t": [], "rows": [], "lane": []}
+
+
+class _Beside:
+    """What the person wants, looked for beside the thread that commands, and what was recorded, stored there.
+
+    A database that stalls keeps no part moving: a wish that is older than ``HELD_S`` holds nothing.
+    """
+
+    def __init__(self, work: Workspace, run: Run, taken: _Taken, position: str) -> None:
+        self.position = position
+        self._work, self._run, self._taken = work, run, taken
+        self._sign, self._at = Sign(stop=False, quiet_s=0.0, held=False), time.monotonic()
+        self._over = threading.Event()
+        self._thread = threading.Thread(target=self._go, daemon=True)
+        self._thread.start()
+
+    @property
+    def held(self) -> bool:
+        """A finger holds it now, as far as is known."""
+        return self._sign.held and time.monotonic() - self._at < HELD_S
+
+    @property
+    def stop(self) -> bool:
+        """Somebody asked to end it."""
+        return self._sign.stop
+
+    @property
+    def left(self) -> bool:
+        """The page has given no sign for too long, or nobody can be asked whether it has."""
+        return self._sign.quiet_s + time.monotonic() - self._at > LEFT_S
+
+    def close(self) -> None:
+        """Look no more."""
+        self._over.set()
+        self._thread.join()
+
+    def _go(self) -> None:
+        kept = time.monotonic()
+        while not self._over.wait(LOOKED_S):
+            try:
+                with self._work.transaction() as db:
+                    sign = store.sign(db, self._run.id, self.position)
+                self._sign, self._at = sign, time.monotonic()
+                if time.monotonic() - kept >= KEPT_S:
+                    kept = time.monotonic()
+                    self._taken.flush(self._work, self._run.recording_id)
+            except Exception as error:  # the database is away: no sign is no wish, and what is fresh waits
+                log.warning("command_not_looked_after", run=str(self._run.id), error=str(error))
 
 
 def _head(document: VehicleDocument, name: str) -> list[str]:
@@ -204,7 +274,7 @@ def _carry_out(work: Workspace, run: Run, document: VehicleDocument, address: st
     item = document.commands.get(wanted.command)
     taken = _Taken(document, wanted.channels)
     modules = {document.data[name].module for name in wanted.channels} | ({item.module} if item else set())
-    state, said = "ended", ""
+    state, said = "stopped", "It ended by an error of the program."
     try:
         with link(address, {name: document.addresses[name] for name in sorted(modules)}, document.data) as line:
             line.watch(wanted.channels)
@@ -221,49 +291,51 @@ def _carry_out(work: Workspace, run: Run, document: VehicleDocument, address: st
 
 def _follow(work: Workspace, run: Run, line: Link, item: CommandItem | None, wanted: WantedRun, taken: _Taken) -> tuple[str, str]:
     rest = next(iter(item.positions)) if item else ""
-    position, looked, kept = rest, -1.0, 0.0
-    held = False
     if item:
         line.begin(item.module)
-        taken.fresh["lane"].append([0.0, rest])
+        taken.change(0.0, rest)
     over = sum(step.seconds for step in wanted.steps) + wanted.seconds if not (item and item.hold) else LONGEST_S
     state, said = "ended", ""
+    beside = _Beside(work, run, taken, rest)
     try:
         while taken.now < min(over, LONGEST_S):
             now = taken.now
-            if now - looked >= LOOKED_S:
-                looked = now
-                with work.transaction() as db:
-                    wish = store.sign(db, run.id, position)
-                held = wish.held
-                if wish.stop or wish.quiet_s > LEFT_S:
-                    state, said = "stopped", "Stopped." if wish.stop else "The page was left: control was given back."
-                    break
-            if item and (wish_position := _wanted_position(item, wanted.steps, now, held)) != position:
-                asked = taken.now
-                if wish_position == rest:
-                    line.give_back(item)
-                else:
-                    line.command(item, wish_position)
-                position = wish_position
-                # The module did it somewhere between the request and its answer.
-                taken.fresh["lane"].append([round((asked + taken.now) / 2, 4), position])
+            if beside.stop or beside.left:
+                state, said = "stopped", "Stopped." if beside.stop else "The page was left: control was given back."
+                break
+            position = _wanted_position(item, wanted.steps, now, beside.held) if item else ""
+            if item and position != beside.position:
+                _put(line, item, position, beside, taken)
             _take(line, taken)
-            if now - kept >= KEPT_S:
-                kept = now
-                taken.flush(work, run.recording_id)
             time.sleep(max(0.0, FASTEST_S - (taken.now - now)))
     finally:
-        if item and position != rest:
-            try:
-                line.give_back(item)
-            except RefusedByModuleError as error:
-                raise LostError(f"Control was not given back: {error.detail}") from error
-            taken.fresh["lane"].append([round(taken.now, 4), rest])
+        try:
+            if item and beside.position != rest:
+                _put(line, item, rest, beside, taken)
+        except RefusedByModuleError as error:
+            raise LostError(f"Control was not given back: {error.detail}") from error
+        finally:
+            beside.close()
     for _ in range(5):  # what it does when it is let go belongs to the recording
         _take(line, taken)
         time.sleep(FASTEST_S)
     return state, said
+
+
+def _put(line: Link, item: CommandItem, position: str, beside: _Beside, taken: _Taken) -> None:
+    """Bring something into a position, or give it back if that is rest."""
+    asked = taken.now
+    if position == next(iter(item.positions)):
+        line.give_back(item)
+    else:
+        try:
+            line.command(item, position)
+        except LostError:
+            beside.position = position  # it may have been done: giving it back is tried
+            raise
+    beside.position = position
+    # The module did it somewhere between the request and its answer.
+    taken.change((asked + taken.now) / 2, position)
 
 
 def _wanted_position(item: CommandItem, steps: Sequence[Step], now: float, held: bool) -> str:
@@ -284,8 +356,7 @@ def _take(line: Link, taken: _Taken) -> None:
         line.keep_open()
     elif values := line.read():
         # The module sampled it somewhere between the request and its answer.
-        taken.fresh["t"].append(round((before + taken.now) / 2, 4))
-        taken.fresh["rows"].append([values[name] for name in taken.channels])
+        taken.add((before + taken.now) / 2, [values[name] for name in taken.channels])
 
 
 def _finish(work: Workspace, run: Run, taken: _Taken | None, state: str, said: str) -> None:
