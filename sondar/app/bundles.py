@@ -192,6 +192,8 @@ def imported(work: Workspace, raw: bytes) -> UUID:
     except (psycopg.IntegrityError, psycopg.DataError) as error:
         said = str(error.diag.message_primary or error)[:200]
         raise invalid("bundle", f"a row of it cannot be kept: {said}") from error
+    except (KeyError, TypeError, ValueError, AttributeError, IndexError) as error:
+        raise invalid("bundle", f"a row of it lacks a field or holds something else than it should: {str(error)[:100]}") from error
     return job_id
 
 

@@ -161,7 +161,7 @@ def test_what_was_changed_or_made_up_is_refused(client: FlaskClient, door: Door,
     photo = next(name for name in files if name.startswith("photos/") and not name.endswith("-small.jpg"))
 
     def rows(table: str, **fields: Any) -> Callable[[dict[str, Any]], None]:
-        return lambda held: held["rows"][table][0].update(fields)
+        return lambda held: held["rows"][table][0].update(fields)  # the first row of that kind
 
     refused = {
         "no zip file": b"PK\x03\x04 not really",
@@ -174,6 +174,9 @@ def test_what_was_changed_or_made_up_is_refused(client: FlaskClient, door: Door,
         "answer[0]": change(files, rows("answer", field="is_lead", value=True)),
         "not the one that its row describes": change(files, rows("photo", media_type="text/html")),
         "names a circuit_diagnosis that this bundle does not have": change(files, rows("exclusion", diagnosis_id=str(uuid4()))),
+        "lacks a field": change(files, lambda held: held["rows"]["code_scan"][0].pop("id")),
+        "holds something else": change(files, rows("recording_lane", changes="on")),
+        "or holds": change(files, rows("recording", began_at="yesterday")),
         "cannot be kept": change(files, rows("note", body="")),
     }
     for said, raw in refused.items():

@@ -155,6 +155,31 @@ def test_what_may_hurt_runs_only_while_it_is_held(client: FlaskClient, job: str,
     assert found["channels"][0]["greatest"] > 0.5
 
 
+def test_a_database_that_stalls_keeps_nothing_moving(
+    client: FlaskClient, job: str, vehicle: DoipServer, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    run = begin(client, job, command="flap", channels=["flap_current"]).json["id"]
+    live, looked, goes_on = vehicle.live, commands.store.sign, threading.Event()
+    assert live is not None
+    for _ in range(6):
+        hold(client, run, True)
+        time.sleep(0.3)
+    assert live.commanded() == ("flap",)
+
+    def stalled(*asked: Any) -> Any:
+        goes_on.wait(20)
+        return looked(*asked)
+
+    monkeypatch.setattr(commands.store, "sign", stalled)
+    for _ in range(5):
+        hold(client, run, True)  # the finger is still there, and nobody can know
+        time.sleep(0.3)
+    assert live.commanded() == ()
+    goes_on.set()
+    client.post(f"/api/v1/command-runs/{run}/stop")
+    assert over(client, run)["state"] == "stopped"
+
+
 def test_a_page_that_is_left_gives_control_back(
     client: FlaskClient, job: str, vehicle: DoipServer, monkeypatch: pytest.MonkeyPatch
 ) -> None:
