@@ -39,6 +39,7 @@ from sondar.core.recordings.packed import pack
 from sondar.core.vin import check_digit
 from sondar.core.wording import conclusion as words
 from sondar.demo_recordings import RECORDINGS
+from sondar.simulators.bench_meter import DescribedVehicles
 from sondar.simulators.diagnostic_vehicle import DiagnosticVehicle, DoipServer, HiddenFault
 from sondar.simulators.vehicle import SimulatedVehicle
 from sondar.store import circuits, codes, evidence, intake, jobs, people, procedures, recordings, vehicles
@@ -249,8 +250,12 @@ def write_vehicles(path: Path) -> None:
     path.write_text(json.dumps(described, indent=2, ensure_ascii=False))
 
 
-def serve_vehicles(names: Sequence[str] = ()) -> dict[str, str]:
-    """Start a diagnostic interface for each demo vehicle (or the named ones); vehicle name -> ``host:port``."""
+def serve_vehicles(names: Sequence[str] = (), measured: DescribedVehicles | None = None) -> dict[str, str]:
+    """Start a diagnostic interface for each demo vehicle (or the named ones); vehicle name -> ``host:port``.
+
+    Args:
+        measured: the same vehicles at the bench meter; what is repaired there is repaired here.
+    """
     addresses = {}
     for item in DEMO_JOBS:
         if not item.model or (names and item.name not in names):
@@ -259,4 +264,6 @@ def serve_vehicles(names: Sequence[str] = ()) -> dict[str, str]:
         server = DoipServer(lambda item=item: DiagnosticVehicle(library_network(item.model), item.faults, item.vehicle.vin))  # type: ignore[misc]
         threading.Thread(target=server.serve_forever, daemon=True).start()
         addresses[item.name] = server.address
+        if measured is not None:
+            measured.when_repaired(item.name, lambda units, server=server: server.vehicle.repair(units))  # type: ignore[misc]
     return addresses

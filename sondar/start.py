@@ -250,9 +250,9 @@ class Start:
             if self.demo:
                 say("loading the demo data")
                 demo.seed(pool)
-                vehicles = json.dumps(demo.serve_vehicles())
                 demo.write_vehicles(self.folder / "demo-vehicles.json")
                 described = DescribedVehicles(self.folder / "demo-vehicles.json")
+                vehicles = json.dumps(demo.serve_vehicles(measured=described))
                 simulated_vehicle = MeterServer(described)
                 threading.Thread(target=described.prepare, args=(PREPARED_AFTER_S,), daemon=True).start()
                 threading.Thread(target=simulated_vehicle.serve_forever, daemon=True).start()

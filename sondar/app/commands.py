@@ -17,7 +17,7 @@ from uuid import UUID
 import numpy as np
 import structlog
 
-from sondar.app import measuring
+from sondar.app import job_record, measuring
 from sondar.app.case import Case, load_case
 from sondar.app.computed import Computed
 from sondar.app.jobs import JobRecord, load_record
@@ -25,13 +25,15 @@ from sondar.app.judging import WantedTest
 from sondar.app.measuring import WantedReading
 from sondar.app.workspace import Workspace, known_job
 from sondar.circuit_files import load_vehicle_text
-from sondar.core.circuit.vehicle import CommandItem, VehicleDocument
+from sondar.core.circuit.document.fields import VehicleModel
+from sondar.core.circuit.vehicle import CommandItem, RoutineItem, VehicleDocument
 from sondar.core.commanded import NOTICED, parts_that_answer, set_up_for
 from sondar.core.errors import ConflictError, RefusedError, UnavailableError, invalid
 from sondar.core.instruments.functional_check import FunctionalCheck
+from sondar.core.obd import FIGURES
 from sondar.core.recordings.model import Channel, Lane, Recording
 from sondar.core.recordings.packed import pack
-from sondar.devices.commander import Link, LostError, RefusedByModuleError, link
+from sondar.devices.commander import OBD, Link, LostError, RefusedByModuleError, link, obd_number
 from sondar.store import commands as store
 from sondar.store import recordings as recording_store
 from sondar.store.commands import Covered, Run, Sign
@@ -46,6 +48,26 @@ HELD_S, LEFT_S = 0.9, 8.0
 """A finger counts as lifted, and a page as left, after so long without a sign."""
 LONGEST_S = 600.0
 MOST_STEPS = 40
+ROUTINE = "routine:"
+"""Before the id of a routine, where the id of a command stands."""
+STOPS_AFTER_S = 5.0
+"""A routine is stopped so long after the time that it may take."""
+ASKED_S = 0.3
+"""How often a routine is asked for its result."""
+UNDESCRIBED = VehicleDocument.model_construct(
+    vehicle=VehicleModel.model_construct(make="", model=""),
+    sondar_vehicle=1,
+    id="undescribed",
+    title="",
+    circuits=[],
+    addresses={},
+    data={},
+    commands={},
+    routines={},
+    obd=None,
+    shared={},
+)
+"""A vehicle that nobody has described: what every vehicle offers can be recorded."""
 MAY_BE_ACTIVE = "Control may still be active: switch the key off."
 
 
@@ -63,7 +85,8 @@ class WantedRun:
 
     Attributes:
         command: id of a command of the vehicle; empty to record only. steps: positions one after the other; empty with ``hold``.
-        channels: ids of live data. seconds: how long is recorded where nothing is commanded, or after the last step.
+        channels: ids of live data, and numbers of OBD service 01 as ``obd:0C``. seconds: how long is recorded where nothing is commanded,
+            or after the last step. routine: id of a routine of the vehicle, in place of a command.
     """
 
     client_key: UUID
@@ -71,6 +94,7 @@ class WantedRun:
     steps: tuple[Step, ...]
     channels: tuple[str, ...]
     seconds: float
+    routine: str = ""
 
 
 @dataclass(frozen=True)
@@ -78,11 +102,12 @@ class Offered:
     """What a job's vehicle offers, and what is known of it.
 
     Attributes:
-        reason: why nothing can be commanded or recorded; empty if it can.
+        reason: why nothing can be commanded or recorded; empty if it can. numbers: figures of OBD service 01 that it said it offers.
     """
 
     reason: str
     document: VehicleDocument | None
+    numbers: list[int]
     coverage: list[Covered]
     running: Run | None
 
@@ -94,16 +119,11 @@ def offered(work: Workspace, job_id: UUID) -> Offered:
         record = load_record(db, job_id)
         covered, now = store.coverage(db, job.make, job.model), store.running(db, job_id)
     document = None if record.model is None else load_vehicle_text(record.model.source_text)
-    if document is None or not (document.data or document.commands):
-        return Offered(
-            "Nobody has described the live data and commands of this vehicle. Add a file of your scan tool instead.",
-            None,
-            covered,
-            now,
-        )
+    numbers = [int(number, 16) for number in job_record.value_of(record.answers, "obd_figures", [])]
+    reason = ""
     if not work.devices.vehicle(record.job.simulated_vehicle):
-        return Offered("No vehicle interface is connected.", document, covered, now)
-    return Offered("", document, covered, now)
+        reason = "No vehicle interface is connected. Add a file of your scan tool instead."
+    return Offered(reason, document, numbers, covered, now)
 
 
 def start(work: Workspace, job_id: UUID, wanted: WantedRun) -> Run:
@@ -115,8 +135,9 @@ def start(work: Workspace, job_id: UUID, wanted: WantedRun) -> Run:
     with work.transaction() as db:
         record = load_record(db, job_id)
     document, address = _vehicle(work, record)
-    command = _checked(document, wanted)
-    title = command.title if command is not None else "Live data"
+    command, routine = _checked(document, wanted), _checked_routine(document, wanted)
+    item = command or routine
+    title = item.title if item is not None else "Live data"
     with work.transaction() as db:
         recording_id = recording_store.begin(db, job_id, wanted.client_key, title, "vehicle", 0, "reading")
         begun = store.begin(
@@ -124,9 +145,9 @@ def start(work: Workspace, job_id: UUID, wanted: WantedRun) -> Run:
             job_id,
             recording_id,
             address,
-            wanted.command,
+            f"{ROUTINE}{wanted.routine}" if routine else wanted.command,
             title,
-            command.module if command else "",
+            item.module if item else "",
             bool(command and command.hold),
         )
         if begun is None:
@@ -142,19 +163,40 @@ def start(work: Workspace, job_id: UUID, wanted: WantedRun) -> Run:
 
 def _vehicle(work: Workspace, record: JobRecord) -> tuple[VehicleDocument, str]:
     address = work.devices.vehicle(record.job.simulated_vehicle)
-    if record.model is None:
-        raise UnavailableError("Not known", "Nobody has described the live data and commands of this vehicle.")
     if not address:
         raise UnavailableError("Vehicle not connected", "No vehicle interface is connected.")
-    return load_vehicle_text(record.model.source_text), address
+    return UNDESCRIBED if record.model is None else load_vehicle_text(record.model.source_text), address
+
+
+def _checked_routine(document: VehicleDocument, wanted: WantedRun) -> RoutineItem | None:
+    if not wanted.routine:
+        return None
+    if wanted.command:
+        raise invalid("routine", "either a command or a routine, not both")
+    item = document.routines.get(wanted.routine)
+    if item is None:
+        raise invalid(
+            "routine", f"'{wanted.routine}' is not among the routines: {', '.join(document.routines) or 'there are none'}"
+        )
+    return item
+
+
+def _is_known(document: VehicleDocument, name: str) -> bool:
+    try:
+        number = obd_number(name)
+    except ValueError:
+        return False
+    return name in document.data if number is None else number in FIGURES
 
 
 def _checked(document: VehicleDocument, wanted: WantedRun) -> CommandItem | None:
     for name in wanted.channels:
-        if name not in document.data:
-            raise invalid("channels", f"'{name}' is not among the live data: {', '.join(document.data)}")
+        if not _is_known(document, name):
+            raise invalid(
+                "channels", f"'{name}' is not among the live data: {', '.join(document.data)}, or a number such as {OBD}0C"
+            )
     if not wanted.command:
-        if not wanted.channels:
+        if not wanted.channels and not wanted.routine:
             raise invalid("channels", "choose at least one figure to record")
         return None
     item = document.commands.get(wanted.command)
@@ -265,24 +307,33 @@ class _Beside:
 
 
 def _head(document: VehicleDocument, name: str) -> list[str]:
-    item = document.data[name]
+    number = obd_number(name)
+    item = document.data[name] if number is None else FIGURES[number]
     return [item.title, item.unit]
 
 
 def _carry_out(work: Workspace, run: Run, document: VehicleDocument, address: str, wanted: WantedRun) -> None:
     """Connect, command and record until it is over, and say how it went."""
-    item = document.commands.get(wanted.command)
+    item, routine = document.commands.get(wanted.command), document.routines.get(wanted.routine)
     taken = _Taken(document, wanted.channels)
-    modules = {document.data[name].module for name in wanted.channels} | ({item.module} if item else set())
+    modules = {document.data[name].module for name in wanted.channels if obd_number(name) is None}
+    modules |= {one.module for one in (item, routine) if one is not None}
+    emissions = None
+    if any(obd_number(name) is not None for name in wanted.channels):
+        emissions = document.obd.module if document.obd else ""
+        modules |= {emissions} if emissions else set()
     state, said = "stopped", "It ended by an error of the program."
     try:
-        with link(address, {name: document.addresses[name] for name in sorted(modules)}, document.data) as line:
+        with link(address, {name: document.addresses[name] for name in sorted(modules)}, document.data, emissions) as line:
             line.watch(wanted.channels)
-            state, said = _follow(work, run, line, item, wanted, taken)
+            if routine is not None:
+                state, said = _follow_routine(work, run, line, routine, taken)
+            else:
+                state, said = _follow(work, run, line, item, wanted, taken)
     except RefusedByModuleError as error:
         state, said = "refused", error.detail
     except LostError as error:
-        state, said = "lost", f"{error.detail}. {MAY_BE_ACTIVE if item else ''}".strip()
+        state, said = "lost", f"{error.detail}. {MAY_BE_ACTIVE if item or routine else ''}".strip()
     except RefusedError as error:
         state, said = "lost", error.detail
     finally:
@@ -320,6 +371,34 @@ def _follow(work: Workspace, run: Run, line: Link, item: CommandItem | None, wan
         _take(line, taken)
         time.sleep(FASTEST_S)
     return state, said
+
+
+def _follow_routine(work: Workspace, run: Run, line: Link, item: RoutineItem, taken: _Taken) -> tuple[str, str]:
+    """Start a routine, record while it goes on, and keep its result as what was found."""
+    line.begin(item.module)
+    taken.change(0.0, "not started")
+    line.start_routine(item)
+    taken.change(taken.now, "running")
+    beside, asked, result = _Beside(work, run, taken, "running"), taken.now, None
+    try:
+        while result is None:
+            now = taken.now
+            if beside.stop or beside.left or now > item.seconds + STOPS_AFTER_S:
+                line.stop_routine(item)
+                taken.change(taken.now, "stopped")
+                if beside.stop or beside.left:
+                    return "stopped", "Stopped before its end." if beside.stop else "The page was left: the routine was stopped."
+                return "stopped", f"It gave no result within {item.seconds:g} s and was stopped."
+            if now - asked >= ASKED_S:
+                asked, result = now, line.routine_result(item)
+            _take(line, taken)
+            time.sleep(max(0.0, FASTEST_S - (taken.now - now)))
+    finally:
+        beside.close()
+    taken.change(taken.now, result)
+    with work.transaction() as db:
+        store.noticed(db, run.id, result)
+    return "ended", "" if result == next(iter(item.results)) else f"Result: {result}."
 
 
 def _put(line: Link, item: CommandItem, position: str, beside: _Beside, taken: _Taken) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
@@ -27,6 +28,7 @@ from sondar.core.quantities import format_distance
 from sondar.core.triage.evidence import Evidence, SeenCode
 from sondar.core.triage.model import TriageModel
 from sondar.core.triage.prior_factors import CONDITIONS, ENVIRONMENTS, Answers
+from sondar.core.verification import Look
 from sondar.core.vin import vin_problem, vin_warning
 from sondar.store.codes import Clearing, Scan
 from sondar.store.intake import Answer
@@ -176,6 +178,30 @@ _parts = _lines(
 _steps = _lines(MOST_STEPS, "circuit diagnosis | step | done, or why not", lambda parts: len(parts) == 3 and all(parts))
 
 
+OUTCOMES = ("fixed", "partly", "not fixed")
+SAME_CAUSE = ("same cause", "another cause", "not known")
+MONITOR_STATES = ("complete", "not complete")
+READ_AT = "read at"
+"""Stands before the time, so that the same monitors read once more are a new answer."""
+
+
+def _is_monitor(parts: list[str]) -> bool:
+    return len(parts) == 2 and bool(parts[0]) and (parts[0] == READ_AT or parts[1] in MONITOR_STATES)
+
+
+_readiness = _lines(40, f"monitor | {' or '.join(MONITOR_STATES)}", _is_monitor)
+
+
+def _numbers(value: Any) -> list[str]:
+    """Numbers of OBD service 01 that the vehicle offers, as two hexadecimal digits each."""
+    found = TypeAdapter(list[str]).validate_python(value, strict=True)
+    if len(found) > 255 or any(not re.fullmatch(r"[0-9A-F]{2}", one) for one in found):
+        raise ValueError("numbers of two hexadecimal digits, such as 0C")
+    return sorted(set(found))
+
+
+_frame = _lines(60, "code | figure | value with unit", lambda parts: len(parts) == 3 and all(parts))
+
 FIELDS: dict[str, Callable[[Any], Any]] = {
     "complaint": _text(2000), "conditions": _words(8, tuple(CONDITIONS)), "conditions_text": _text(1000), "reproduced": _yes_no,
     "recent_work": _words(20), "recent_work_text": _text(1000), "environment": _words(5, tuple(ENVIRONMENTS)),
@@ -185,6 +211,8 @@ FIELDS: dict[str, Callable[[Any], Any]] = {
     "may_drive": _one_of(MAY_DRIVE), "may_drive_why": _text(500), "made_it_fail": _text(500), "cause_removed": _yes_no, "not_done": _text(1000),
     "defects": _defects, "follow_up": _day, "follow_up_result": _one_of(FOLLOW_UP_RESULTS),
     "parts": _parts, "repair_steps": _steps,
+    "outcome": _one_of(OUTCOMES), "outcome_left": _text(500), "inspection_due": _day, "readiness": _readiness, "freeze_frame": _frame,
+    "return_cause": _one_of(SAME_CAUSE), "obd_figures": _numbers,
     "make": _text(60, 1), "model": _text(60), "year": _number(1950, 2100, whole=True), "plate": _text(20), "engine": _text(60), "vin": _vin,
 }  # fmt: skip
 """Every field that can be answered, and the check of its value."""
@@ -313,6 +341,24 @@ def _re_reads(before: Sequence[FoundCode], since: Sequence[tuple[Scan, float]]) 
         )  # fmt: skip
         made.append(ReRead(after, run, stored, tested - stored))
     return made
+
+
+def codes_before(scans: Sequence[Scan], seq: int) -> list[FoundCode]:
+    """Codes that were stored at any reading before a number in the job, such as that of a repair."""
+    found = {(c.module or "", c.code): c for s in scans if s.seq < seq for c in s.codes if is_stored(c.status)}
+    return list(found.values())
+
+
+def looks_since(scans: Sequence[Scan], clearings: Sequence[Clearing], seq: int) -> list[Look] | None:
+    """Readings of the codes since they were last cleared after a number in the job; None if they were not."""
+    clearing = next((one for one in reversed(clearings) if one.seq > seq), None)
+    if clearing is None:
+        return None
+    return [
+        Look((scan.created_at - clearing.created_at).total_seconds(), frozenset(scan.conditions), scan.modules, scan.codes)
+        for scan in scans
+        if scan.seq > clearing.seq
+    ]
 
 
 def current_codes(file: CodeFile) -> list[FoundCode]:

@@ -21,6 +21,7 @@ from sondar.core.instruments import INSTRUMENTS
 from sondar.core.instruments.substitution import Substitution
 from sondar.core.put_back import Left, PutBack, to_put_back
 from sondar.core.triage.model import TriageModel, symptom_menu
+from sondar.core.verification import code_proofs
 from sondar.store import circuits as circuit_store
 from sondar.store import codes as code_store
 from sondar.store import evidence, keeping, people, vehicles
@@ -229,17 +230,8 @@ def answer(work: Workspace, job_id: UUID, client_key: UUID, field: str, value: A
             their ``Answer``, and nothing is stored. Or the job is to be closed and a repair is not proved.
     """
     kept = job_record.checked(field, value)
-    if field == "stage" and kept == "closed" and (left := unproved(work, job_id)):
-        what = (
-            f"after the repair these have not been within the expected range yet: {'; '.join(left[:4])}. Measure them again first."
-        )
-        raise ConflictError("Repair not proved", what[0].upper() + what[1:])
     if field == "stage" and kept == "closed":
-        with work.transaction() as db:
-            record = load_record(db, job_id)
-        waiting = [item.title for item, done in work.compute(about(record), put_back_of, record) if not done]
-        if waiting:
-            raise ConflictError("Not put back", f"Put back first, and say so on the job page: {'; '.join(waiting[:5])}.")
+        _may_close(work, job_id)
     with work.transaction() as db:
         job = known_job(db, job_id)
         conflict = intake_store.give_answer(db, job_id, client_key, field, kept, seen_seq)
@@ -249,6 +241,39 @@ def answer(work: Workspace, job_id: UUID, client_key: UUID, field: str, value: A
         _mirror(db, job, field, kept)
         record = load_record(db, job_id)
     return viewed(work, record, view)
+
+
+def _may_close(work: Workspace, job_id: UUID) -> None:
+    """Raise unless what was repaired is proved, or said to be less than fixed with what is left, and everything is put back.
+
+    Raises:
+        ConflictError: what is to be done first.
+    """
+    with work.transaction() as db:
+        record = load_record(db, job_id)
+        clearings = code_store.clearings_of(db, job_id)
+        repairs = [repair.seq for diagnosis in record.diagnoses for repair in evidence.repairs_of(db, diagnosis.id)]
+    outcome, left_over = (str(job_record.value_of(record.answers, field, "") or "") for field in ("outcome", "outcome_left"))
+    if outcome in ("", "fixed"):
+        way_out = "Or say under verification that it is partly or not fixed, and what is left."
+        if left := unproved(work, job_id):
+            what = f"After the repair these have not been within the expected range yet: {'; '.join(left[:4])}. Measure them again first."
+            raise ConflictError("Repair not proved", f"{what} {way_out}")
+        looks = job_record.looks_since(record.scans, clearings, max(repairs)) if repairs else None
+        before = job_record.codes_before(record.scans, max(repairs, default=0))
+        back = [code.code for code in code_proofs(before, looks) if code.state == "failed again"]
+        if back:
+            raise ConflictError(
+                "Codes are back", f"Since the repair and clearing these are stored: {', '.join(back[:6])}. {way_out}"
+            )
+    elif not left_over:
+        raise ConflictError(
+            "Say what is left",
+            f"It is {outcome}{' fixed' if outcome == 'partly' else ''}: say under verification what is left and what comes next.",
+        )
+    waiting = [item.title for item, done in work.compute(about(record), put_back_of, record) if not done]
+    if waiting:
+        raise ConflictError("Not put back", f"Put back first, and say so on the job page: {'; '.join(waiting[:5])}.")
 
 
 def _mirror(db: Db, job: store.Job, field: str, value: Any) -> None:

@@ -2,16 +2,24 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from uuid import UUID
+
+import structlog
 
 from sondar.app import judging
 from sondar.app.case import Case, load_case, with_evidence
 from sondar.app.computed import Computed
 from sondar.app.measuring import T, View, finish
 from sondar.app.workspace import Workspace
+from sondar.circuit_files import load_vehicle_text
+from sondar.core.circuit.vehicle import RoutineItem
 from sondar.core.repair_plan import RepairStep, repair_plan
-from sondar.store import evidence
+from sondar.devices.meter import MeterError, tell_repaired
+from sondar.store import evidence, vehicles
 from sondar.store import jobs as job_store
+
+log = structlog.get_logger()
 
 
 def repair(
@@ -28,6 +36,11 @@ def repair(
     with work.transaction() as db:
         evidence.append_repair(db, case.diagnosis, client_key, units, action, substituted=substituted)
         case = with_evidence(db, case)
+    if work.devices.meter and case.job.simulated_vehicle:
+        try:
+            tell_repaired(work.devices.meter, case.job.simulated_vehicle, units)
+        except MeterError as error:  # the repair is recorded, whatever the stand-in says
+            log.warning("repair_not_told", problem=error.detail)
     return finish(work, case, view)
 
 
@@ -39,11 +52,13 @@ def planned(work: Workspace, diagnosis_id: UUID, units: list[str]) -> list[Repai
     """
     with work.transaction() as db:
         case = load_case(db, diagnosis_id)
-    return work.compute(case.version.id, _planned, case, units)
+        model = None if case.job.vehicle_model_id is None else vehicles.model_by_id(db, case.job.vehicle_model_id)
+    routines = {} if model is None else load_vehicle_text(model.source_text).routines
+    return work.compute(case.version.id, _planned, case, units, routines)
 
 
-def _planned(computed: Computed, case: Case, units: list[str]) -> list[RepairStep]:
-    return repair_plan(computed.circuit(case.version), units)
+def _planned(computed: Computed, case: Case, units: list[str], routines: Mapping[str, RoutineItem]) -> list[RepairStep]:
+    return repair_plan(computed.circuit(case.version), units, routines)
 
 
 def unproved(work: Workspace, job_id: UUID) -> list[str]:

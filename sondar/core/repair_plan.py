@@ -5,7 +5,7 @@ Maker's instructions, local codes and licensed practice come first; the list is 
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -13,6 +13,7 @@ from sondar.core.circuit.document.fields import ServiceNote
 from sondar.core.circuit.families.base import SYSTEM
 from sondar.core.circuit.model import Unit
 from sondar.core.circuit.network import Circuit
+from sondar.core.circuit.vehicle import RoutineItem
 from sondar.core.errors import UnknownReferenceError
 
 Stage = Literal["before", "repair", "after"]
@@ -26,16 +27,21 @@ class RepairStep:
 
     Attributes:
         key: the same as long as the circuit is, for what is ticked off. caution: it can hurt, or spoil what cannot be undone.
+        routine: id of the vehicle's routine that does it, which can be started from here; empty for what hands do.
     """
 
     key: str
     stage: Stage
     text: str
     caution: bool = False
+    routine: str = ""
 
 
-def repair_plan(circuit: Circuit, units: Sequence[str]) -> list[RepairStep]:
+def repair_plan(circuit: Circuit, units: Sequence[str], routines: Mapping[str, RoutineItem] | None = None) -> list[RepairStep]:
     """Steps for repairing some units of a circuit, in order: all that comes before, the repairs, all that comes after.
+
+    Args:
+        routines: the vehicle's own, by id; those of the units come after the repair.
 
     Raises:
         UnknownReferenceError: a unit that this circuit does not have.
@@ -45,6 +51,7 @@ def repair_plan(circuit: Circuit, units: Sequence[str]) -> list[RepairStep]:
         if name not in circuit.units:
             raise UnknownReferenceError("unit", name, list(circuit.units))
         steps += _of_unit(circuit, circuit.units[name])
+    steps += [_of_routine(name, item) for name, item in (routines or {}).items() if set(item.parts) & set(units)]
     steps += [
         RepairStep(
             "codes", "after", "Clear the codes, let their monitors run under the conditions in which they set, and read again."
@@ -52,6 +59,12 @@ def repair_plan(circuit: Circuit, units: Sequence[str]) -> list[RepairStep]:
     ]
     order = {"before": 0, "repair": 1, "after": 2}
     return sorted(dict.fromkeys(steps), key=lambda step: order[step.stage])
+
+
+def _of_routine(name: str, item: RoutineItem) -> RepairStep:
+    needs = "".join(f", {control} {position}" for control, position in item.requires.items())
+    text = f"{item.title} ({item.kind}, {item.module}{needs}). {item.moves} {item.caution}".strip()
+    return RepairStep(f"routine:{name}", "after", text, bool(item.caution), name)
 
 
 def _of_unit(circuit: Circuit, unit: Unit) -> list[RepairStep]:

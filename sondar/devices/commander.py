@@ -1,4 +1,4 @@
-"""Live data and commands of a vehicle: UDS services 0x10, 0x22 and 0x2F over DoIP.
+"""Live data, commands and routines of a vehicle: UDS services 0x10, 0x22, 0x2F and 0x31, and OBD service 01, over DoIP.
 
 A module takes back control by itself when nobody asks it anything for a few seconds (S3 of ISO 14229-2); as long as a link is open it is asked all
 the time. Whoever opens a link gives control back before closing it; if that cannot be confirmed, ``LostError`` says so.
@@ -14,14 +14,16 @@ from udsoncan import Request, services
 from udsoncan.client import Client
 from udsoncan.exceptions import NegativeResponseException
 
-from sondar.core.circuit.vehicle import CommandItem, DataItem
+from sondar.core.circuit.vehicle import CommandItem, DataItem, RoutineItem
 from sondar.core.errors import UnavailableError
+from sondar.devices.obd import FUNCTIONAL, ObdError, Questions
 from sondar.devices.scan_tool import SILENT, UNCLEAR, connected, in_words
 
 LONGEST_S = 620.0
 """A link ends after this, whatever happens."""
 EXTENDED = 0x03
 RETURN_CONTROL, ADJUST = b"\x00", b"\x03"
+START, STOP, RESULTS = 0x01, 0x02, 0x03
 
 
 class RefusedByModuleError(UnavailableError):
@@ -45,13 +47,19 @@ class Link:
 
     clients: Mapping[str, Client]
     data: Mapping[str, DataItem]
+    emissions: str = ""
     _did_by_module: dict[str, list[str]] = field(default_factory=dict)
+    _numbers: list[int] = field(default_factory=list)
 
     def watch(self, names: Sequence[str]) -> None:
-        """Say which data are read by ``read``."""
-        self._did_by_module = {}
+        """Say which data are read by ``read``: ids of the vehicle's data, and numbers of OBD service 01 as ``obd:0C``."""
+        self._did_by_module, self._numbers = {}, []
         for name in names:
-            self._did_by_module.setdefault(self.data[name].module, []).append(name)
+            number = obd_number(name)
+            if number is not None:
+                self._numbers.append(number)
+            else:
+                self._did_by_module.setdefault(self.data[name].module, []).append(name)
 
     def read(self) -> dict[str, float]:
         """One figure of everything that is watched, all of a module in one request.
@@ -71,11 +79,19 @@ class Link:
                     raise LostError(f"{module} answers something else than was asked: check its data identifiers")
                 found[name] = round(int.from_bytes(raw, "big", signed=item.signed) * item.factor + item.offset, 9)
                 at += 2 + item.length
+        if self._numbers:
+            try:
+                values = Questions(self.clients[self.emissions]).figures(self._numbers)
+            except ObdError as error:
+                raise LostError(f"The emission-related module does not answer any more: {error.detail}") from error
+            if missing := [number for number in self._numbers if number not in values]:
+                raise RefusedByModuleError(self.emissions or "The module", f"number {missing[0]:02X} of service 01", 0x31)
+            found |= {f"{OBD}{number:02X}": value for number, value in values.items()}
         return found
 
     def keep_open(self) -> None:
         """Tell every module that somebody is still there (0x3E)."""
-        for module in self.clients:
+        for module in filter(None, self.clients):
             self._send(module, Request(services.TesterPresent, subfunction=0), "to stay in its session")
 
     def begin(self, module: str) -> None:
@@ -92,6 +108,26 @@ class Link:
         asked = item.did.to_bytes(2, "big") + RETURN_CONTROL
         self._ask(item.module, services.InputOutputControlByIdentifier, asked, f"to take back {item.title}")
 
+    def start_routine(self, item: RoutineItem) -> None:
+        """Have a module begin something that it carries out by itself."""
+        self._routine(item, START, item.title)
+
+    def stop_routine(self, item: RoutineItem) -> None:
+        """Have a module leave it."""
+        self._routine(item, STOP, f"to stop: {item.title}")
+
+    def routine_result(self, item: RoutineItem) -> str | None:
+        """How it went, in words; None while it goes on."""
+        answer = self._routine(item, RESULTS, f"the result of {item.title}")
+        if len(answer) < 4 or answer[1:3] != item.rid.to_bytes(2, "big"):
+            raise LostError(f"{item.module} answers something else than was asked: check the routine's identifier")
+        if answer[3] == item.running:
+            return None
+        return next((words for words, byte in item.results.items() if byte == answer[3]), f"unknown result {answer[3]:02X}")
+
+    def _routine(self, item: RoutineItem, how: int, what: str) -> bytes:
+        return self._send(item.module, Request(services.RoutineControl, subfunction=how, data=item.rid.to_bytes(2, "big")), what)
+
     def _ask(self, module: str, service: type, data: bytes, what: str) -> bytes:
         return self._send(module, Request(service, data=data), what)
 
@@ -105,12 +141,29 @@ class Link:
         return bytes(answer.data) if answer is not None and answer.data is not None else b""
 
 
+OBD = "obd:"
+"""Before the number of a figure of service 01."""
+
+
+def obd_number(name: str) -> int | None:
+    """The number of a channel such as ``obd:0C``; None for any other."""
+    return int(name.removeprefix(OBD), 16) if name.startswith(OBD) else None
+
+
 @contextmanager
-def link(address: str, modules: Mapping[str, int], data: Mapping[str, DataItem]) -> Iterator[Link]:
+def link(address: str, modules: Mapping[str, int], data: Mapping[str, DataItem], emissions: str | None = None) -> Iterator[Link]:
     """Lines to modules, by name and logical address.
+
+    Args:
+        emissions: the module that answers OBD services, one of ``modules``, or "" to ask all that do; None if none is asked.
 
     Raises:
         ScanToolError: no connection at all.
     """
     with ExitStack() as lines:
-        yield Link({name: lines.enter_context(connected(address, logical, LONGEST_S)) for name, logical in modules.items()}, data)
+        wanted = {**modules, **({"": FUNCTIONAL} if emissions == "" else {})}
+        yield Link(
+            {name: lines.enter_context(connected(address, logical, LONGEST_S)) for name, logical in wanted.items()},
+            data,
+            emissions or "",
+        )

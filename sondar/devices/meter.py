@@ -71,6 +71,29 @@ def read_meter(address: str, instrument_id: str, placement: Placement, timeout_s
         link.close()
 
 
+def tell_repaired(address: str, vehicle: str, units: list[str], timeout_s: float = 4.0) -> None:
+    """Tell a meter of option LEADS that units of its vehicle were repaired; any other knows nothing of vehicles and is told nothing.
+
+    Raises:
+        MeterError: no answer.
+    """
+    try:
+        manager = pyvisa.ResourceManager("@py")
+        link = manager.open_resource(address, read_termination="\n", write_termination="\n", timeout=int(timeout_s * 1000))
+    except Exception as error:  # PyVISA raises plain exceptions of its backends
+        raise MeterError(f"no meter at {address}") from error
+    assert isinstance(link, MessageBasedResource)
+    try:
+        if "LEADS" in ask(link, "*OPT?"):
+            link.write(f"SIM:VEH {vehicle}")
+            link.write(f"SIM:REP {','.join(units)}")
+            ask(link, "SYST:ERR?")
+    except (pyvisa.Error, OSError) as error:
+        raise MeterError(f"the meter at {address} does not answer ({error})") from error
+    finally:
+        link.close()
+
+
 def ask(link: MessageBasedResource, command: str) -> str:
     """One line of answer, read to its end or to ``LONGEST_ANSWER``, within the link's time-out.
 

@@ -2,7 +2,7 @@
 
 Standard: ``*IDN?``, ``*OPT?``, ``SYST:ERR?``, ``MEAS:VOLT:DC?`` and the others of ``MEASURES``. What a person's hands and eyes would do
 has its own subsystem: ``SIM:VEH name``, ``SIM:CONT key=on,fan=on``, ``SIM:UNPL X3``, ``SIM:TEMP 20``, ``SIM:LEAD red,black``,
-``SIM:SEE? instrument`` for lamps, the LED probe, functional checks and the scan tool's value.
+``SIM:SEE? instrument`` for lamps, the LED probe, functional checks and the scan tool's value, ``SIM:REP W2,X31`` for a repair.
 
 Run: ``python -m sondar.simulators.bench_meter VEHICLES.json PORT``, where the file maps a vehicle's name to
 {"vehicle": name of a library vehicle, "faults": [[id, severity], [id, severity, "hot"], …], "seed": number},
@@ -16,7 +16,7 @@ import socketserver
 import sys
 import threading
 import time
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any, ClassVar
 
@@ -71,6 +71,8 @@ class MeterSession:
             case "SIM:LEAD":
                 red, _, black = argument.partition(",")
                 self._probes = (red, black)
+            case "SIM:REP":
+                self._repair(list(filter(None, argument.split(","))))
             case name if name in MEASURES:
                 return self._measure(MEASURES[name])
             case "SIM:SEE?":
@@ -78,6 +80,14 @@ class MeterSession:
             case _:
                 self._error = f'-113,"Undefined header; {command}"'
         return None
+
+    def _repair(self, units: list[str]) -> None:
+        if self._vehicle not in self._vehicles:
+            self._error = f'-221,"Settings conflict; no vehicle {self._vehicle}"'
+            return
+        self._vehicles[self._vehicle].repair(units)
+        if isinstance(self._vehicles, DescribedVehicles):
+            self._vehicles.tell_repaired(self._vehicle, units)
 
     def _measure(self, instrument: str) -> str:
         try:
@@ -125,6 +135,16 @@ class DescribedVehicles(Mapping[str, SimulatedVehicle]):
         self._folder, self._described = path.parent, json.loads(path.read_text())
         self._made: dict[str, SimulatedVehicle] = {}
         self._making = threading.Lock()
+        self._told: dict[str, Callable[[Sequence[str]], object]] = {}
+
+    def when_repaired(self, name: str, told: Callable[[Sequence[str]], object]) -> None:
+        """Have the vehicle's other stand-ins told of a repair, beside everything else."""
+        self._told[name] = told
+
+    def tell_repaired(self, name: str, units: Sequence[str]) -> None:
+        """These units of a vehicle have been repaired."""
+        if name in self._told:
+            threading.Thread(target=self._told[name], args=(units,), daemon=True).start()
 
     def __getitem__(self, name: str) -> SimulatedVehicle:
         with self._making:

@@ -17,11 +17,14 @@ from functools import cached_property
 
 from sondar.core.circuit.model import Change
 from sondar.core.circuit.vehicle import VehicleNetwork
-from sondar.core.codes import number_of_code
+from sondar.core.codes import is_stored, number_of_code
 from sondar.core.solving.monitors import observe
+from sondar.simulators.emissions import EmissionModule
 from sondar.simulators.live import LiveModules
 
 FAILING, PASSED_BEFORE, NOT_TESTED = 0x2F, 0x28, 0x50
+FUNCTIONAL = 0xE000
+"""Address of all emission-related modules together (ISO 13400-2)."""
 CONDITIONAL_AFTER_S = 40.0
 """Simulated seconds after clearing until a conditional fault's condition comes about."""
 
@@ -53,6 +56,11 @@ class DiagnosticVehicle:
     _lock: threading.Lock = field(default_factory=threading.Lock)
 
     def __post_init__(self) -> None:
+        self._remembered: set[str] = set()
+        self._work_out()
+
+    def _work_out(self) -> None:
+        """What its monitors find of the faults that are hidden in it now."""
         circuit = self.network.network
         always = [f for f in self.faults if f.behaviour == "hard"]
         with_condition = [f for f in self.faults if f.behaviour != "gone"]
@@ -70,11 +78,43 @@ class DiagnosticVehicle:
                 c for c, code in document.codes.items() if max((p for k, p in code.follows.items() if k in codes), default=0) >= 0.5
             }
 
+    def repair(self, units: Sequence[str]) -> list[str]:
+        """Somebody has repaired or replaced these units: their faults are gone, their codes stay stored until they are cleared.
+
+        Returns:
+            ids of the faults that were in them.
+        """
+        faults = self.network.network.faults
+        gone = [hidden for hidden in self.faults if faults[hidden.fault].unit in units]
+        if gone:
+            with self._lock:
+                self._remembered |= {code for code in self._ever if self._status(code, 0.0) & 0x2F}
+                self.faults = [hidden for hidden in self.faults if hidden not in gone]
+                self._work_out()
+                self.__dict__.pop("live", None)
+        return [hidden.fault for hidden in gone]
+
     @cached_property
     def live(self) -> LiveModules:
         """What its modules tell and do; worked out when somebody asks for the first time."""
         document, always = self.network.document, [f for f in self.faults if f.behaviour == "hard"]
-        return LiveModules(self.network.network, document.data, document.commands, self._changes(always), self.clock)
+        faulty = {self.network.network.faults[f.fault].unit for f in self.faults}
+        return LiveModules(
+            self.network.network,
+            document.data,
+            document.commands,
+            self._changes(always),
+            self.clock,
+            document.routines,
+            faulty,
+            self.speed,
+        )
+
+    @cached_property
+    def emissions(self) -> EmissionModule | None:
+        """What its module for emissions says in OBD services 01, 02 and 09; None if it has none."""
+        obd = self.network.document.obd
+        return None if obd is None else EmissionModule(obd, self.network.document.data, self.vin)
 
     def _changes(self, faults: Sequence[HiddenFault]) -> tuple[Change, ...]:
         made: list[Change] = []
@@ -91,6 +131,17 @@ class DiagnosticVehicle:
         """Forget all codes; the monitors begin anew."""
         with self._lock:
             self.cleared_at = self.clock()
+            self._remembered.clear()
+            if self.emissions is not None:
+                self.emissions.forget()
+
+    def since_clearing(self) -> float | None:
+        """Simulated seconds since the codes were cleared; None if they never were."""
+        return None if self.cleared_at is None else (self.clock() - self.cleared_at) * self.speed
+
+    def stored(self, module: str) -> list[int]:
+        """Codes of a module that speak of a failure, by number."""
+        return [number for number, status in self.codes(module) if is_stored(status)]
 
     def codes(self, module: str) -> list[tuple[int, int]]:
         """(three-byte code, status byte) of every code of a module that has any status bit set."""
@@ -105,7 +156,9 @@ class DiagnosticVehicle:
         if self.cleared_at is None:
             if code in self._conditional:
                 return FAILING if code in self._hard else PASSED_BEFORE | 0x02
-            return PASSED_BEFORE if code in self._ever else 0
+            return PASSED_BEFORE if code in self._ever or code in self._remembered else 0
+        if code in self._remembered:
+            return PASSED_BEFORE
         since = (self.clock() - self.cleared_at) * self.speed
         if since < seconds:
             return NOT_TESTED
@@ -150,7 +203,7 @@ class DoipServer(socketserver.ThreadingTCPServer):
         """Its live data and commands; None if the vehicle's file names none."""
         document = self.vehicle.network.document
         with self._living:
-            return self.vehicle.live if document.data or document.commands else None
+            return self.vehicle.live if document.data or document.commands or document.routines else None
 
     @property
     def address(self) -> str:
@@ -188,7 +241,7 @@ class _Connection(socketserver.StreamRequestHandler):
     def _diagnostic(self, payload: bytes) -> None:
         source, target = struct.unpack(">HH", payload[:4])
         acknowledged = self._wait_for_vehicle(source, target, payload[4:5])
-        module = self.server.modules.get(target)
+        module = self._addressed(target)
         if module is None or not self.server.vehicle.answers(module):
             if acknowledged:
                 return
@@ -198,6 +251,10 @@ class _Connection(socketserver.StreamRequestHandler):
         if not acknowledged:
             self._send(0x8002, struct.pack(">HHB", target, source, 0x00))
         self._send(0x8001, struct.pack(">HH", target, source) + self._answer(module, payload[4:]))
+
+    def _addressed(self, target: int) -> str | None:
+        emissions = self.server.vehicle.emissions
+        return emissions.module if target == FUNCTIONAL and emissions is not None else self.server.modules.get(target)
 
     def _wait_for_vehicle(self, source: int, target: int, service: bytes) -> bool:
         """Say that the answer is pending (ISO 14229-1, code 0x78) until the vehicle has been worked out; True if that was said."""
@@ -227,13 +284,18 @@ class _Connection(socketserver.StreamRequestHandler):
             return live.read(module, request)
         if service == 0x2F and live is not None:
             return live.control(module, request)
+        if service == 0x31 and live is not None:
+            return live.routine(module, request)
+        if service in (0x01, 0x02, 0x09) and vehicle.emissions is not None and module == vehicle.emissions.module:
+            figures = live.figures_by_number() if live is not None else {}
+            return vehicle.emissions.answer(request, vehicle.stored(module), vehicle.since_clearing(), figures)
         if service == 0x14 and len(request) == 4:
             vehicle.clear()
             return b"\x54"
         if service == 0x19 and len(request) == 3 and request[1] == 0x02:
             listed = [(number, status) for number, status in vehicle.codes(module) if status & request[2]]
             return b"\x59\x02\xff" + b"".join(number.to_bytes(3, "big") + bytes([status]) for number, status in listed)
-        known = service in (0x10, 0x14, 0x19, 0x22, 0x2F, 0x3E)
+        known = service in (0x10, 0x14, 0x19, 0x22, 0x2F, 0x31, 0x3E)
         return bytes([0x7F, service, 0x12 if known else 0x11])
 
     def _send(self, kind: int, payload: bytes) -> None:

@@ -6,14 +6,14 @@ Steady ends come from the network under the hidden faults; in between every figu
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
 
 from sondar.core.circuit.model import Change, Setup
 from sondar.core.circuit.network import Circuit
-from sondar.core.circuit.vehicle import CommandItem, DataItem
+from sondar.core.circuit.vehicle import CommandItem, DataItem, RoutineItem
 from sondar.core.instruments.base import Population
 from sondar.core.solving.fuses import blown_fuses
 
@@ -23,7 +23,10 @@ DEFAULT, EXTENDED = 0x01, 0x03
 NOISE = 0.004
 """Relative standard deviation of a figure."""
 
-SUB_FUNCTION, CONDITIONS, RANGE, WRONG_LENGTH, NOT_IN_SESSION = 0x12, 0x22, 0x31, 0x13, 0x7F
+SUB_FUNCTION, CONDITIONS, SEQUENCE, RANGE, WRONG_LENGTH, NOT_IN_SESSION = 0x12, 0x22, 0x24, 0x31, 0x13, 0x7F
+START, STOP, RESULTS = 0x01, 0x02, 0x03
+TAKES = 0.6
+"""Share of the time that a routine may take, in which it is done."""
 
 
 @dataclass
@@ -40,8 +43,9 @@ class LiveModules:
     """Live data and commands of all modules.
 
     Attributes:
+        clock: seconds, monotonic. speed: simulated seconds per second of it, for routines.
+        faulty: units that have something wrong with them: a routine for one of them does not succeed.
         key: position of the key; somebody sits in the vehicle and has turned it.
-        clock: seconds, monotonic.
     """
 
     circuit: Circuit
@@ -49,7 +53,11 @@ class LiveModules:
     commands: dict[str, CommandItem]
     changes: tuple[Change, ...]
     clock: Callable[[], float]
+    routines: Mapping[str, RoutineItem] = field(default_factory=dict)
+    faulty: Collection[str] = ()
+    speed: float = 1.0
     key: str = "run"
+    _started: dict[str, float] = field(default_factory=dict)
     _session: dict[str, tuple[int, float]] = field(default_factory=dict)
     _commanded: dict[str, str] = field(default_factory=dict)
     _figures: dict[str, _Followed] = field(default_factory=dict)
@@ -170,6 +178,38 @@ class LiveModules:
             return bytes([0x7F, 0x2F, CONDITIONS])
         self._set(found, position)
         return b"\x6f" + request[1:5]
+
+    def routine(self, module: str, request: bytes) -> bytes:
+        """Answer a request to start or stop a routine, or for its result (0x31)."""
+        if len(request) != 4:
+            return bytes([0x7F, 0x31, WRONG_LENGTH])
+        how, rid = request[1], int.from_bytes(request[2:4], "big")
+        name, item = next(((n, one) for n, one in self.routines.items() if one.module == module and one.rid == rid), ("", None))
+        if item is None:
+            return bytes([0x7F, 0x31, RANGE])
+        if self._session.get(module, (DEFAULT, 0.0))[0] != EXTENDED:
+            return bytes([0x7F, 0x31, NOT_IN_SESSION])
+        here = dict(self._setup().controls)
+        if how == START:
+            if any(here.get(control) != wanted for control, wanted in item.requires.items()):
+                return bytes([0x7F, 0x31, CONDITIONS])
+            self._started[name] = self.clock()
+            return b"\x71" + request[1:4]
+        if name not in self._started:
+            return bytes([0x7F, 0x31, SEQUENCE])
+        if how == STOP:
+            del self._started[name]
+            return b"\x71" + request[1:4]
+        if how != RESULTS:
+            return bytes([0x7F, 0x31, SUB_FUNCTION])
+        going = (self.clock() - self._started[name]) * self.speed < TAKES * item.seconds
+        words = list(item.results)
+        failed = len(words) > 1 and any(part in self.faulty for part in item.parts)
+        return b"\x71" + request[1:4] + bytes([item.running if going else item.results[words[1 if failed else 0]]])
+
+    def figures_by_number(self) -> dict[int, float]:
+        """Live data that have a number in OBD service 01, as they are now."""
+        return {item.pid: self._value(name) for name, item in self.data.items() if item.pid is not None}
 
     def commanded(self) -> Sequence[str]:
         """What is commanded now, by id."""

@@ -90,12 +90,24 @@ class SimulatedVehicle:
                 raise UnknownReferenceError("time at which a fault is there", bound, list(BOUND))
             severities = circuit.faults[name].severities
             self._hidden.append((next((s.changes for s in severities if s.label == item[1]), severities[0].changes), bound))
-        self._faulty = tuple(circuit.faults[fault] for fault in (*names_of_faults, *behind))
+        self._named = tuple(circuit.faults[fault] for fault in names_of_faults)
+        self._faulty = (*self._named, *(circuit.faults[fault] for fault in behind))
         self._found: dict[tuple[str, str], str] = {}
         self._calibration: dict[str, tuple[float, float]] = {}
         self._changes: tuple[Change, ...] = ()
         self._blown = blown_fuses(circuit, [()])
         self._be(20.0, wiggled=False)
+
+    def repair(self, units: Sequence[str]) -> None:
+        """Somebody has repaired or replaced these units: named faults in them are gone, and are found nowhere any more."""
+        left = [index for index, fault in enumerate(self._named) if fault.unit not in units]
+        self._hidden = [
+            *self._hidden[: len(self._hidden) - len(self._named)],
+            *(self._hidden[index - len(self._named)] for index in left),
+        ]
+        self._named = tuple(self._named[index] for index in left)
+        self._faulty = tuple(fault for fault in self._faulty if fault.unit not in units)
+        self._found.clear()
 
     def _be(self, temperature_c: float, *, wiggled: bool) -> None:
         """Let the faults be there that are there now."""

@@ -108,6 +108,14 @@ def running(db: Db, job_id: UUID) -> Run | None:
         ).fetchone()
 
 
+def given(db: Db, job_id: UUID) -> list[Run]:
+    """Commands of a job that are over, in order."""
+    with db.cursor(row_factory=class_row(Run)) as cursor:
+        return cursor.execute(
+            _SELECT + " WHERE r.job_id = %s AND r.command <> '' AND r.state <> 'running' ORDER BY r.created_at", (job_id,)
+        ).fetchall()
+
+
 def heard(db: Db, run_id: UUID, number: int, held_s: float | None) -> None:
     """The page is still there; a finger holds it for so many seconds more (None: nothing is said about that).
 

@@ -42,6 +42,7 @@ from sondar.web.report.routes import api as report
 from sondar.web.services import Services
 from sondar.web.sharing.routes import api as sharing
 from sondar.web.vehicles.routes import api as vehicle_models
+from sondar.web.verification.routes import api as verification
 
 FEATURES = (
     people,
@@ -61,6 +62,7 @@ FEATURES = (
     recordings,
     commands,
     bundles,
+    verification,
 )
 """Every feature's routes; a new one is a folder beside these and a name here."""
 

@@ -151,7 +151,7 @@ def site(postgres: LocalServer) -> Iterator[Site]:
     described.prepare()
     with workers() as asked, MeterServer(described) as meter:
         threading.Thread(target=meter.serve_forever, daemon=True).start()
-        running = Site(postgres.application_dsn(dsn), meter.address, json.dumps(demo.serve_vehicles()), asked)
+        running = Site(postgres.application_dsn(dsn), meter.address, json.dumps(demo.serve_vehicles(measured=described)), asked)
         running.warm_up()
         yield running
         running.kill()

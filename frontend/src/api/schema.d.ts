@@ -880,6 +880,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/jobs/{job_id}/readiness": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read monitors and freeze frame of the connected vehicle (OBD services 01 and 02), and keep them with the job. */
+        post: operations["verification_read_readiness_jobs__uuid_job_id__readiness_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/jobs/{job_id}/recordings": {
         parameters: {
             query?: never;
@@ -907,6 +924,23 @@ export interface paths {
         };
         /** The report of a job: for its customer or for a colleague, as PDF or as a page. */
         get: operations["report_show_report_jobs__uuid_job_id__report_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{job_id}/road-test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The card for a road test after a repair, as PDF: conditions, what is outstanding, what to watch. */
+        get: operations["verification_show_road_test_jobs__uuid_job_id__road_test_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1046,6 +1080,23 @@ export interface paths {
         put?: never;
         /** Begin to test a part that nobody has described here, on the typical circuit of its kind. */
         post: operations["reference_measure_typical_jobs__uuid_job_id__typical_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{job_id}/verification": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Each failed reading beside the old one, each code since clearing, commands again, monitors, and how it all stands. */
+        get: operations["verification_show_verification_jobs__uuid_job_id__verification_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2457,6 +2508,28 @@ export interface components {
             why_not: string;
         };
         /**
+         * CodeProofView
+         * @description A code that was stored before the repair, or is new since.
+         */
+        CodeProofView: {
+            /**
+             * Before
+             * @description Its status then, in words.
+             */
+            before: string[];
+            /** Code */
+            code: string;
+            /** Module */
+            module: string;
+            /** Said */
+            said: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "passed" | "not there" | "not completed" | "failed again" | "not read" | "not cleared";
+        };
+        /**
          * CodeView
          * @description A code with what is known about it.
          */
@@ -2573,6 +2646,27 @@ export interface components {
             field: string;
             /** Heading */
             heading: string;
+        };
+        /**
+         * CommandAgainView
+         * @description A command that was given before the repair, and after it.
+         */
+        CommandAgainView: {
+            /** After */
+            after: string;
+            /** After Recording */
+            after_recording: string | null;
+            /** Before */
+            before: string;
+            /**
+             * Before Recording
+             * Format: uuid
+             */
+            before_recording: string;
+            /** Command */
+            command: string;
+            /** Title */
+            title: string;
         };
         /**
          * CommandView
@@ -3213,6 +3307,18 @@ export interface components {
         FoundIn: {
             /** Found */
             found: string;
+        };
+        /**
+         * FrameLine
+         * @description A figure that the vehicle kept when a code was set.
+         */
+        FrameLine: {
+            /** Code */
+            code: string;
+            /** Title */
+            title: string;
+            /** Value */
+            value: string;
         };
         /**
          * Gauge
@@ -4009,6 +4115,18 @@ export interface components {
             title: string;
         };
         /**
+         * MonitorsView
+         * @description Readiness as it was read last.
+         */
+        MonitorsView: {
+            /** Complete */
+            complete: string[];
+            /** Outstanding */
+            outstanding: string[];
+            /** Since Repair */
+            since_repair: boolean;
+        };
+        /**
          * MoveIn
          * @description A circuit that a diagnosis goes on with.
          */
@@ -4088,10 +4206,20 @@ export interface components {
             commands: components["schemas"]["CommandView"][];
             /** Coverage */
             coverage: components["schemas"]["CoveredView"][];
-            /** Data */
+            /**
+             * Data
+             * @description Of OBD service 01 too, as far as the vehicle has said what it offers.
+             */
             data: components["schemas"]["DataItemView"][];
+            /**
+             * Described
+             * @description Somebody has described the live data or commands of this vehicle.
+             */
+            described: boolean;
             /** Reason */
             reason: string;
+            /** Routines */
+            routines: components["schemas"]["RoutineView"][];
             running: components["schemas"]["RunView"] | null;
         };
         /**
@@ -4616,6 +4744,17 @@ export interface components {
             mapping: components["schemas"]["MappingIn"] | null;
         };
         /**
+         * ReadinessIn
+         * @description Reads monitors and freeze frame of the connected vehicle.
+         */
+        ReadinessIn: {
+            /**
+             * Client Key
+             * Format: uuid
+             */
+            client_key: string;
+        };
+        /**
          * ReadingEffect
          * @description What one reading did.
          */
@@ -4743,6 +4882,38 @@ export interface components {
             unplugged: string[];
             /** Voided Because */
             voided_because: string | null;
+        };
+        /**
+         * ReadingProofView
+         * @description A test that failed before the repair.
+         */
+        ReadingProofView: {
+            /** Before */
+            before: string;
+            /** Circuit */
+            circuit: string;
+            /**
+             * Diagnosis Id
+             * Format: uuid
+             */
+            diagnosis_id: string;
+            /** Expected */
+            expected: string;
+            /** Label */
+            label: string;
+            /**
+             * Now
+             * @description Empty while it has not been repeated.
+             */
+            now: string;
+            /** Passed */
+            passed: boolean | null;
+            /**
+             * Said
+             * @description How far it still is from its range; empty inside.
+             */
+            said: string;
+            test: components["schemas"]["TestIn"];
         };
         /**
          * Ready
@@ -4925,12 +5096,47 @@ export interface components {
             /** Key */
             key: string;
             /**
+             * Routine
+             * @description Id of the vehicle's routine that does it; empty for what hands do.
+             */
+            routine: string;
+            /**
              * Stage
              * @enum {string}
              */
             stage: "before" | "repair" | "after";
             /** Text */
             text: string;
+        };
+        /**
+         * RoutineView
+         * @description Something that a module carries out by itself when it is started.
+         */
+        RoutineView: {
+            /** Caution */
+            caution: string;
+            /** Id */
+            id: string;
+            /** Kind */
+            kind: string;
+            /** Module */
+            module: string;
+            /** Moves */
+            moves: string;
+            /**
+             * Requires
+             * @description What the module asks for, in words; empty if nothing.
+             */
+            requires: string;
+            /** Seconds */
+            seconds: number;
+            /**
+             * Success
+             * @description The result that means success, in words.
+             */
+            success: string;
+            /** Title */
+            title: string;
         };
         /**
          * RunIn
@@ -4950,6 +5156,12 @@ export interface components {
              * @default
              */
             command: string;
+            /**
+             * Routine
+             * @description A routine in place of a command.
+             * @default
+             */
+            routine: string;
             /**
              * Seconds
              * @description Recorded after the last step, or altogether without a command.
@@ -5489,6 +5701,24 @@ export interface components {
             points_to: string;
             /** Probability */
             probability: number;
+        };
+        /**
+         * StandingView
+         * @description How the repair stands as a whole.
+         */
+        StandingView: {
+            /**
+             * Left
+             * @description What is still to be done or seen.
+             */
+            left: string[];
+            /**
+             * Outcome
+             * @enum {string}
+             */
+            outcome: "fixed" | "partly" | "not fixed" | "open";
+            /** Sentence */
+            sentence: string;
         };
         /**
          * StepIn
@@ -6041,6 +6271,50 @@ export interface components {
              * @default null
              */
             year: number | null;
+        };
+        /**
+         * VerificationView
+         * @description Everything that is to be verified after a repair.
+         */
+        VerificationView: {
+            /** Cautions */
+            cautions: string[];
+            /**
+             * Cleared
+             * @description Codes have been cleared since the repair.
+             */
+            cleared: boolean;
+            /** Clearing Warning */
+            clearing_warning: string;
+            /** Codes */
+            codes: components["schemas"]["CodeProofView"][];
+            /** Commands */
+            commands: components["schemas"]["CommandAgainView"][];
+            /**
+             * Conditions
+             * @description Under which the complaint occurs, as they are run.
+             */
+            conditions: string[];
+            /** Frame */
+            frame: components["schemas"]["FrameLine"][];
+            /** Interface */
+            interface: boolean;
+            monitors: components["schemas"]["MonitorsView"] | null;
+            /** Readings */
+            readings: components["schemas"]["ReadingProofView"][];
+            /** Repaired At */
+            repaired_at: string | null;
+            /**
+             * Run
+             * @description What has been run since clearing.
+             */
+            run: string[];
+            standing: components["schemas"]["StandingView"];
+            /**
+             * Watch
+             * @description Live data to look at on a road test.
+             */
+            watch: string[];
         };
         /**
          * VoidIn
@@ -9961,6 +10235,77 @@ export interface operations {
             };
         };
     };
+    verification_read_readiness_jobs__uuid_job_id__readiness_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadinessIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VerificationView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
     recordings_list_recordings_jobs__uuid_job_id__recordings_get: {
         parameters: {
             query?: never;
@@ -10151,6 +10496,64 @@ export interface operations {
             };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    verification_show_road_test_jobs__uuid_job_id__road_test_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10712,6 +11115,73 @@ export interface operations {
             };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    verification_show_verification_jobs__uuid_job_id__verification_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VerificationView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -53,6 +53,7 @@ class DataItem(Fields):
     offset: float = 0.0
     measures: list[str] = Field(default_factory=list, max_length=2)
     flows: str = ""
+    pid: int | None = Field(None, ge=0x02, le=0xFF, description="Its number in OBD service 01, if it has one; scaled as that is.")
     lag_s: float = Field(0.05, ge=0.0, le=60.0, description="Time constant with which it follows, in seconds.")
 
 
@@ -72,6 +73,36 @@ class CommandItem(Fields):
     requires: dict[str, str] = Field(default_factory=dict, description="Controls and positions without which the module refuses.")
 
 
+class RoutineItem(Fields):
+    """Something that a module carries out by itself when it is started (UDS service 0x31), with a result: coding, bleeding, learning."""
+
+    title: str = Field(min_length=1, max_length=80)
+    module: str
+    rid: int = Field(ge=0, le=0xFFFF, description="Routine identifier.")
+    kind: Literal["coding", "basic setting", "adaptation reset", "bleeding", "initialisation", "threshold"]
+    parts: list[str] = Field(default_factory=list, max_length=20, description="Parts whose repair asks for it.")
+    moves: str = Field(min_length=1, max_length=200, description="What it does, as a sentence.")
+    caution: str = Field("", max_length=300)
+    requires: dict[str, str] = Field(default_factory=dict, description="Controls and positions without which the module refuses.")
+    seconds: float = Field(gt=0.0, le=600.0, description="How long it takes at most.")
+    running: int = Field(0, ge=0, le=255, description="Byte of its result while it goes on.")
+    results: dict[str, int] = Field(min_length=1, max_length=12, description="Result in words -> its byte; the first is success.")
+
+
+class OnBoardDiagnostics(Fields):
+    """The module that answers OBD services 01, 02 and 09, and its monitors."""
+
+    module: str
+    compression: bool = Field(False, description="Compression ignition.")
+    figures: dict[int, float] = Field(
+        default_factory=dict, description="Number in service 01 -> figure of the simulated vehicle, key on and engine off."
+    )
+    monitors: dict[str, float] = Field(
+        default_factory=dict,
+        description="Monitor -> seconds of running, on the simulated vehicle, until it is complete after clearing.",
+    )
+
+
 class VehicleDocument(Fields):
     """A vehicle: which circuits it has and what they share. Format version 1."""
 
@@ -83,6 +114,8 @@ class VehicleDocument(Fields):
     addresses: dict[str, int] = Field(default_factory=dict, description="Module -> its logical diagnostic address.")
     data: dict[str, DataItem] = Field(default_factory=dict, description="Live data by id.")
     commands: dict[str, CommandItem] = Field(default_factory=dict, description="Commands by id.")
+    routines: dict[str, RoutineItem] = Field(default_factory=dict, description="Routines by id.")
+    obd: OnBoardDiagnostics | None = None
     shared: dict[str, str] = Field(description="Id -> what it is to people, for everything that stands in more than one circuit.")
 
 
@@ -239,16 +272,27 @@ def _unknown_places(vehicle: VehicleDocument, network: Circuit) -> list[FieldPro
         if wrong:
             said = f"control '{command.control}' has no position '{wrong[0]}': {', '.join(control.values)}"
             found.append(FieldProblem(("commands", name, "positions"), said))
+    for name, routine in vehicle.routines.items():
+        found += [
+            FieldProblem(("routines", name, "parts", at), f"no part '{part}' in these circuits")
+            for at, part in enumerate(routine.parts)
+            if part not in network.units
+        ]
+        if routine.running in routine.results.values():
+            found.append(FieldProblem(("routines", name, "running"), "the byte while it goes on is also one of its results"))
     return found
 
 
 def _unknown_modules(vehicle: VehicleDocument) -> list[FieldProblem]:
-    """Data and commands of modules that have no address."""
+    """Data, commands and routines of modules that have no address."""
+    asked: list[tuple[tuple[str, ...], str]] = [(("data", name), item.module) for name, item in vehicle.data.items()]
+    asked += [(("commands", name), item.module) for name, item in vehicle.commands.items()]
+    asked += [(("routines", name), item.module) for name, item in vehicle.routines.items()]
+    asked += [(("obd",), vehicle.obd.module)] if vehicle.obd else []
     return [
-        FieldProblem((section, name, "module"), f"'{item.module}' has no diagnostic address: give it under addresses")
-        for section, items in (("data", vehicle.data), ("commands", vehicle.commands))
-        for name, item in items.items()
-        if item.module not in vehicle.addresses
+        FieldProblem((*place, "module"), f"'{module}' has no diagnostic address: give it under addresses")
+        for place, module in asked
+        if module not in vehicle.addresses
     ]
 
 

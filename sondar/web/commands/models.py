@@ -66,12 +66,28 @@ class RunView(BaseModel):
     by: str | None
 
 
+class RoutineView(BaseModel):
+    """Something that a module carries out by itself when it is started."""
+
+    id: str
+    title: str
+    module: str
+    kind: str
+    moves: str
+    caution: str
+    requires: str = Field(description="What the module asks for, in words; empty if nothing.")
+    seconds: float
+    success: str = Field(description="The result that means success, in words.")
+
+
 class OfferedView(BaseModel):
     """What a job's vehicle offers; ``reason`` says why nothing can be done, if so."""
 
     reason: str
-    data: list[DataItemView]
+    described: bool = Field(description="Somebody has described the live data or commands of this vehicle.")
+    data: list[DataItemView] = Field(description="Of OBD service 01 too, as far as the vehicle has said what it offers.")
     commands: list[CommandView]
+    routines: list[RoutineView]
     coverage: list[CoveredView]
     running: RunView | None
 
@@ -88,6 +104,7 @@ class RunIn(Strict):
 
     client_key: UUID
     command: str = Field("", max_length=80, description="Empty to record only.")
+    routine: str = Field("", max_length=80, description="A routine in place of a command.")
     steps: list[StepIn] = Field(default_factory=list, max_length=40)
     channels: list[Annotated[str, Field(max_length=80)]] = Field(default_factory=list, max_length=40)
     seconds: float = Field(

@@ -8,6 +8,8 @@ from flask_openapi3 import APIBlueprint, Tag
 
 from sondar.app import commands
 from sondar.app.commands import Offered, Step, WantedRun
+from sondar.core.obd import FIGURES
+from sondar.devices.commander import OBD
 from sondar.store.commands import Run
 from sondar.web.commands.models import (
     ChangeOut,
@@ -22,6 +24,7 @@ from sondar.web.commands.models import (
     HeadOut,
     HoldIn,
     OfferedView,
+    RoutineView,
     RunIn,
     RunPath,
     RunView,
@@ -49,8 +52,24 @@ def _offered_view(found: Offered) -> OfferedView:
     return OfferedView(
         reason=found.reason, running=None if found.running is None else _run_view(found.running),
         coverage=[CoveredView(**vars(one)) for one in found.coverage],
-        data=[] if document is None else [
-            DataItemView(id=name, title=item.title, module=item.module, unit=item.unit) for name, item in document.data.items()
+        described=document is not None and bool(document.data or document.commands),
+        data=[
+            *(
+                DataItemView(id=name, title=item.title, module=item.module, unit=item.unit)
+                for name, item in (document.data.items() if document is not None else ())
+            ),
+            *(
+                DataItemView(id=f"{OBD}{number:02X}", title=FIGURES[number].title, module="OBD", unit=FIGURES[number].unit)
+                for number in found.numbers if number in FIGURES
+            ),
+        ],
+        routines=[] if document is None else [
+            RoutineView(
+                id=name, title=item.title, module=item.module, kind=item.kind, moves=item.moves, caution=item.caution,
+                requires=", ".join(f"{control} {position}" for control, position in item.requires.items()),
+                seconds=item.seconds, success=next(iter(item.results)),
+            )
+            for name, item in document.routines.items()
         ],
         commands=[] if document is None else [
             CommandView(
@@ -72,7 +91,7 @@ def show_offered(path: JobPath) -> Any:
 def start(path: JobPath, body: RunIn) -> Any:
     """Command something and record, or only record; one run at a time per vehicle."""
     steps = tuple(Step(step.position, step.seconds) for step in body.steps)
-    wanted = WantedRun(body.client_key, body.command, steps, tuple(dict.fromkeys(body.channels)), body.seconds)
+    wanted = WantedRun(body.client_key, body.command, steps, tuple(dict.fromkeys(body.channels)), body.seconds, body.routine)
     return _run_view(commands.start(workspace(), path.job_id, wanted)).model_dump(mode="json"), 201
 
 

@@ -90,6 +90,7 @@ class RepairStepView(BaseModel):
     stage: Literal["before", "repair", "after"]
     text: str
     caution: bool
+    routine: str = Field(description="Id of the vehicle's routine that does it; empty for what hands do.")
 
 
 class RepairPlan(BaseModel):

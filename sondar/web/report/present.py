@@ -35,7 +35,7 @@ def _page() -> Environment:
     return found
 
 
-def _faces() -> tuple[str, str]:
+def font_faces() -> tuple[str, str]:
     """Rules for the shipped font's files, and the families to use; nothing where the front end has not been built."""
     faces, families = [], []
     for subset, family in SUBSETS.items():
@@ -58,12 +58,12 @@ def colleague_page(found: Report) -> bytes:
 
 def customer_pdf(found: Report) -> bytes:
     """For somebody who owns the vehicle, as PDF."""
-    return _pdf(_html(found, colleague=False, printed=True))
+    return as_pdf(_html(found, colleague=False, printed=True))
 
 
 def colleague_pdf(found: Report) -> bytes:
     """For somebody who wants to check it, as PDF."""
-    return _pdf(_html(found, colleague=True, printed=True))
+    return as_pdf(_html(found, colleague=True, printed=True))
 
 
 VIEWS = {
@@ -75,11 +75,12 @@ VIEWS = {
 
 
 def _html(found: Report, *, colleague: bool, printed: bool = False) -> str:
-    faces, fonts = _faces() if printed else ("", '"Archivo Variable"')
+    faces, fonts = font_faces() if printed else ("", '"Archivo Variable"')
     return _page().get_template("report.html").render(r=found, colleague=colleague, faces=Markup(faces), fonts=Markup(fonts))
 
 
-def _pdf(html: str) -> bytes:
+def as_pdf(html: str) -> bytes:
+    """A page as PDF/A-2b."""
     from weasyprint import HTML
     from weasyprint.urls import URLFetcher
 

@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
+import { Link } from "react-router";
 import { api, type JobDetail, type Schema, unwrap } from "../../api/client";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
@@ -103,6 +104,14 @@ function Steps({ detail, diagnosisId, canWrite, steps }: Props & { steps: Step[]
                           )}
                         </span>
                       </label>
+                      {canWrite && step.routine && word === "" && (
+                        <Link
+                          to={`/jobs/${detail.job.id}?view=recordings&routine=${step.routine}`}
+                          className="inline-flex min-h-11 items-center rounded-sm border border-ink/60 bg-raised px-4"
+                        >
+                          Start it
+                        </Link>
+                      )}
                       {canWrite && word !== "done" && (
                         <Button
                           kind="quiet"

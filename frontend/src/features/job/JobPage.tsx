@@ -9,6 +9,7 @@ import { when } from "../../lib/format";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 import { JobRecordings } from "../recordings/JobRecordings";
+import { VerificationView } from "../verification/VerificationView";
 import { Codes } from "./Codes";
 import { EraseDialog } from "./EraseDialog";
 import { HandOver } from "./HandOver";
@@ -86,6 +87,13 @@ export function JobPage() {
           </Button>
           <Button
             kind="quiet"
+            aria-pressed={view === "verify"}
+            onClick={() => setParams(view === "verify" ? {} : { view: "verify" }, { replace: true })}
+          >
+            {view === "verify" ? "Back to the job" : "Verification"}
+          </Button>
+          <Button
+            kind="quiet"
             aria-pressed={view === "hand-over"}
             onClick={() => setParams(view === "hand-over" ? {} : { view: "hand-over" }, { replace: true })}
           >
@@ -119,6 +127,10 @@ export function JobPage() {
       {view === "hand-over" ? (
         <div className="relative min-h-0 flex-1 overflow-auto">
           <HandOver detail={detail} canWrite={canWrite} />
+        </div>
+      ) : view === "verify" ? (
+        <div className="relative min-h-0 flex-1 overflow-auto">
+          <VerificationView detail={detail} canWrite={canWrite} />
         </div>
       ) : view === "recordings" ? (
         <div className="relative min-h-0 flex-1 overflow-auto">

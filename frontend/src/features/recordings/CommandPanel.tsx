@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { useSearchParams } from "react-router";
 import { ApiError, api, type Schema, unwrap } from "../../api/client";
 import { sendOnce } from "../../lib/keys";
 import { Button } from "../../ui/Button";
@@ -9,11 +10,13 @@ import { LiveRun } from "./LiveRun";
 import { begunHere } from "./ownRuns";
 
 type Command = Offered["commands"][number];
+type Routine = Offered["routines"][number];
 type Step = Schema["StepIn"];
 
 const FIELD = "mt-1 block min-h-11 w-full rounded-sm border border-ink/60 bg-raised px-2 text-ink";
 const BEFORE_S = 2;
 const AFTER_S = 3;
+const OBD_AT_ONCE = 6;
 
 /** Sequences that make sense for a command that need not be held: a rest first, so that what was before is seen. */
 const SEQUENCES: { name: string; steps: (positions: string[]) => Step[] }[] = [
@@ -64,17 +67,21 @@ const OUTCOMES: Record<string, string> = {
 export function CommandPanel({ jobId, canWrite }: { jobId: string; canWrite: boolean }) {
   const client = useQueryClient();
   const found = useQuery(offeredQuery(jobId));
-  const [command, setCommand] = useState("");
+  const [params] = useSearchParams();
+  const asked = params.get("routine");
+  const [chosen, setChosen] = useState(asked ? `routine:${asked}` : "");
   const [sequence, setSequence] = useState(0);
   const [channels, setChannels] = useState<string[] | null>(null);
   const [run, setRun] = useState<Run | null>(null);
   const offered = found.data;
-  const item = offered?.commands.find((one) => one.id === command);
-  const recorded = channels ?? offered?.data.map((one) => one.id) ?? [];
+  const item = offered?.commands.find((one) => `command:${one.id}` === chosen);
+  const routine = offered?.routines.find((one) => `routine:${one.id}` === chosen);
+  const recorded = channels ?? usual(offered?.data ?? []);
   const start = useMutation({
     mutationFn: () => {
       const body = {
-        command,
+        command: item?.id ?? "",
+        routine: routine?.id ?? "",
         channels: recorded,
         steps: item && !item.hold ? (SEQUENCES[sequence]?.steps(item.positions) ?? []) : [],
         seconds: item ? AFTER_S : 60,
@@ -101,6 +108,7 @@ export function CommandPanel({ jobId, canWrite }: { jobId: string; canWrite: boo
         key={going.id}
         run={going}
         item={offered.commands.find((one) => one.id === going.command)}
+        routine={offered.routines.find((one) => `routine:${one.id}` === going.command)}
         canWrite={canWrite}
         onDone={() => {
           setRun(null);
@@ -119,14 +127,23 @@ export function CommandPanel({ jobId, canWrite }: { jobId: string; canWrite: boo
         <>
           <div className="grid max-w-3xl gap-3 text-sm text-soft sm:grid-cols-2">
             <label>
-              Command
-              <select className={FIELD} value={command} onChange={(event) => setCommand(event.target.value)}>
+              Command or routine
+              <select className={FIELD} value={chosen} onChange={(event) => setChosen(event.target.value)}>
                 <option value="">none, record live data for a minute</option>
-                {offered.commands.map((one) => (
-                  <option key={one.id} value={one.id}>
-                    {one.title}, {one.module}
-                  </option>
-                ))}
+                <optgroup label="Commands">
+                  {offered.commands.map((one) => (
+                    <option key={one.id} value={`command:${one.id}`}>
+                      {one.title}, {one.module}
+                    </option>
+                  ))}
+                </optgroup>
+                <optgroup label="Routines: the module carries them out by itself">
+                  {offered.routines.map((one) => (
+                    <option key={one.id} value={`routine:${one.id}`}>
+                      {one.title}, {one.module}
+                    </option>
+                  ))}
+                </optgroup>
               </select>
             </label>
             {item && !item.hold && (
@@ -146,7 +163,9 @@ export function CommandPanel({ jobId, canWrite }: { jobId: string; canWrite: boo
               </label>
             )}
           </div>
-          {item && <Told item={item} />}
+          {item && <Told item={item} hold={item.hold} />}
+          {routine && <Told item={routine} hold={false} />}
+          {canWrite && <AskObd jobId={jobId} known={offered.data.some((one) => one.module === "OBD")} />}
           <fieldset className="mt-2">
             <legend className="text-sm text-soft">Recorded meanwhile</legend>
             <div className="flex flex-wrap gap-x-6">
@@ -175,12 +194,19 @@ export function CommandPanel({ jobId, canWrite }: { jobId: string; canWrite: boo
             </Notice>
           )}
           {canWrite && (
-            <Button kind="next" className="mt-2" disabled={start.isPending} onClick={() => start.mutate()}>
-              {item
-                ? item.hold
-                  ? "Connect, then hold to run"
-                  : `Command ${item.title.toLowerCase()}`
-                : "Record"}
+            <Button
+              kind="next"
+              className="mt-2"
+              disabled={start.isPending || (!item && !routine && recorded.length === 0)}
+              onClick={() => start.mutate()}
+            >
+              {routine
+                ? "Start the routine"
+                : item
+                  ? item.hold
+                    ? "Connect, then hold to run"
+                    : `Command ${item.title.toLowerCase()}`
+                  : "Record"}
             </Button>
           )}
         </>
@@ -198,8 +224,14 @@ export function CommandPanel({ jobId, canWrite }: { jobId: string; canWrite: boo
   );
 }
 
+/** What is recorded unless somebody chooses: what belongs to the circuits, or a few OBD figures where nothing else is known. */
+function usual(data: Offered["data"]): string[] {
+  const own = data.filter((one) => one.module !== "OBD");
+  return (own.length > 0 ? own : data.slice(0, OBD_AT_ONCE)).map((one) => one.id);
+}
+
 /** What will move, the caution that belongs to it, and what the module asks for. */
-function Told({ item }: { item: Command }) {
+function Told({ item, hold }: { item: Command | Routine; hold: boolean }) {
   return (
     <div className="mt-2 max-w-3xl">
       <p>
@@ -207,10 +239,43 @@ function Told({ item }: { item: Command }) {
         {item.requires && <span className="text-soft"> The module asks for: {item.requires}.</span>}
       </p>
       {item.caution && <Notice tone="caution">{item.caution}</Notice>}
-      {item.hold && (
+      {hold && (
         <p className="text-sm text-soft">
           It may hurt someone, so it runs only while you hold the button; let go and it stops.
         </p>
+      )}
+    </div>
+  );
+}
+
+/** Asks the vehicle which figures it offers to every scan tool; needs no description of it. */
+function AskObd({ jobId, known }: { jobId: string; known: boolean }) {
+  const client = useQueryClient();
+  const ask = useMutation({
+    mutationFn: () =>
+      sendOnce(["obd", jobId, Date.now()], async (client_key) =>
+        unwrap(
+          await api.POST("/api/v1/jobs/{job_id}/readiness", {
+            params: { path: { job_id: jobId } },
+            body: { client_key },
+          }),
+        ),
+      ),
+    onSuccess: () => client.invalidateQueries({ queryKey: ["commands", jobId] }),
+  });
+  return (
+    <div className="mt-2">
+      <Button disabled={ask.isPending} onClick={() => ask.mutate()}>
+        {ask.isPending
+          ? "Asking …"
+          : known
+            ? "Ask again which OBD figures it offers"
+            : "Ask which OBD figures it offers"}
+      </Button>
+      {ask.error && (
+        <Notice tone="problem">
+          {ask.error instanceof ApiError ? ask.error.problem.detail : "The server does not answer."}
+        </Notice>
       )}
     </div>
   );

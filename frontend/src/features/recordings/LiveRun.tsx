@@ -27,6 +27,7 @@ interface Taken {
 export function LiveRun(props: {
   run: Run;
   item: Offered["commands"][number] | undefined;
+  routine: Offered["routines"][number] | undefined;
   canWrite: boolean;
   onDone: () => void;
 }) {
@@ -60,7 +61,9 @@ export function LiveRun(props: {
             ? lost
               ? "The server does not answer; the command ends by itself."
               : `${run.position || (taken.t.length ? "recording" : "connecting")}, ${end.toFixed(1)} s`
-            : SAID[run.state]}
+            : props.routine && run.state === "ended"
+              ? "Ended."
+              : SAID[run.state]}
         </span>
         {going && props.canWrite && (
           <Button kind="next" className="min-w-32 text-lg" onClick={() => stop.mutate()}>
@@ -68,7 +71,10 @@ export function LiveRun(props: {
           </Button>
         )}
       </div>
-      {props.item?.caution && going && <Notice tone="caution">{props.item.caution}</Notice>}
+      {(props.item ?? props.routine)?.caution && going && (
+        <Notice tone="caution">{(props.item ?? props.routine)?.caution}</Notice>
+      )}
+      {props.routine && !going && run.found !== "" && <Result run={run} routine={props.routine} />}
       {run.hold && going && own && <HoldButton held={held} onHeld={setHeld} />}
       {run.hold && going && !own && <p className="text-soft">Another tablet holds this command.</p>}
       {run.said && !going && (
@@ -109,7 +115,7 @@ export function LiveRun(props: {
       ))}
       {!going && (
         <div className="mt-2">
-          {run.command && props.canWrite && (
+          {run.command && !props.routine && props.canWrite && (
             <fieldset className="mb-2 flex flex-wrap items-center gap-2">
               <legend className="mb-1 text-sm text-soft">What did you notice?</legend>
               {NOTICED.map((word) => (
@@ -119,7 +125,7 @@ export function LiveRun(props: {
               ))}
             </fieldset>
           )}
-          {props.canWrite && run.found !== "" && run.found !== "Not looked" && (
+          {props.canWrite && !props.routine && run.found !== "" && run.found !== "Not looked" && (
             <CountIt key={run.found} run={run} />
           )}
           <span className="flex flex-wrap items-center gap-4">
@@ -134,6 +140,17 @@ export function LiveRun(props: {
         </div>
       )}
     </section>
+  );
+}
+
+/** How a routine ended, in the module's own result. */
+function Result({ run, routine }: { run: Run; routine: Offered["routines"][number] }) {
+  const good = run.found === routine.success;
+  return (
+    <p className="my-2 text-lg" data-routine-result={run.found}>
+      {good ? "✓" : "✕"} {routine.module} says: <strong className="font-[650]">{run.found}</strong>
+      {!good && <span className="text-soft">. Find out why before it is left out or tried again.</span>}
+    </p>
   );
 }
 

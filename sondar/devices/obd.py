@@ -1,0 +1,168 @@
+"""What every emission-related module offers without any description of the vehicle: OBD services 01, 02 and 09 (ISO 15031-5) over DoIP."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass
+
+from udsoncan.client import Client
+
+from sondar.core.codes import code_of_number
+from sondar.core.errors import UnavailableError
+from sondar.core.obd import (
+    FIGURES,
+    FRAME_CODE,
+    READINESS,
+    SUPPORTED_EVERY,
+    Readiness,
+    divided,
+    readiness,
+    supported_after,
+)
+from sondar.devices.scan_tool import SILENT, connected, in_words
+
+FIGURES_SERVICE, FRAME_SERVICE, VEHICLE_SERVICE = 0x01, 0x02, 0x09
+AT_ONCE = 6
+"""Numbers that one request may ask for."""
+FUNCTIONAL = 0xE000
+"""Logical address by which all emission-related modules are asked (ISO 13400-2, WWH-OBD), where none is known by name."""
+HIGHEST = 0xC0
+
+
+class ObdError(UnavailableError):
+    """No module answers, or not as ISO 15031-5 asks."""
+
+    def __init__(self, detail: str) -> None:
+        super().__init__("Vehicle not read", detail)
+
+
+@dataclass(frozen=True)
+class Frame:
+    """Figures that a module kept from the moment in which a code was set.
+
+    Attributes:
+        figures: number -> value.
+    """
+
+    code: str
+    figures: Mapping[int, float]
+
+
+@dataclass(frozen=True)
+class Seen:
+    """What a vehicle says of itself.
+
+    Attributes:
+        figures: numbers of service 01 that it offers and that are known here. others: how many it offers beyond them.
+    """
+
+    vin: str
+    readiness: Readiness
+    figures: tuple[int, ...]
+    others: int
+    frame: Frame | None
+
+
+@contextmanager
+def asking(address: str, logical: int | None) -> Iterator[Questions]:
+    """A line to the emission-related module, for as long as a few requests take.
+
+    Raises:
+        ScanToolError: no connection.
+    """
+    with connected(address, FUNCTIONAL if logical is None else logical) as client:
+        yield Questions(client)
+
+
+class Questions:
+    """Requests of services 01, 02 and 09 on an open line."""
+
+    def __init__(self, client: Client) -> None:
+        self._client = client
+
+    def request(self, service: int, data: bytes) -> bytes:
+        """The answer's data; empty if the module has no such figure.
+
+        Raises:
+            ObdError: silent, refused, or an answer to something else.
+        """
+        connection = self._client.conn
+        connection.empty_rxqueue()
+        try:
+            connection.send(bytes([service]) + data)
+            answer = connection.wait_frame(timeout=self._client.config["p2_timeout"], exception=True)
+        except SILENT as error:
+            raise ObdError("no emission-related module answers: is the key on?") from error
+        if answer is not None and len(answer) >= 3 and answer[0] == 0x7F and answer[1] == service:
+            if answer[2] in (0x12, 0x31):
+                return b""
+            raise ObdError(f"the module refuses: {in_words(answer[2])}")
+        if not answer or answer[0] != service + 0x40:
+            raise ObdError("the answer cannot be read: it is not one to this request")
+        return bytes(answer[1:])
+
+    def offered(self, service: int, tail: bytes = b"") -> list[int]:
+        """Numbers of a service that the module offers."""
+        found: list[int] = []
+        base = 0
+        while base <= HIGHEST:
+            answer = self.request(service, bytes([base]) + tail)
+            here = supported_after(base, answer[1 + len(tail) :]) if answer[:1] == bytes([base]) else []
+            found += [number for number in here if number % SUPPORTED_EVERY]
+            if base + SUPPORTED_EVERY not in here:
+                break
+            base += SUPPORTED_EVERY
+        return found
+
+    def figures(self, numbers: Sequence[int]) -> dict[int, float]:
+        """Figures of service 01 now, by number.
+
+        Raises:
+            ObdError: as for ``request``, or an answer that is cut off.
+        """
+        found: dict[int, float] = {}
+        for at in range(0, len(numbers), AT_ONCE):
+            some = numbers[at : at + AT_ONCE]
+            found |= _values(self.request(FIGURES_SERVICE, bytes(some)), some)
+        return found
+
+
+def _values(answer: bytes, asked: Sequence[int], between: int = 0) -> dict[int, float]:
+    try:
+        return {number: FIGURES[number].value(raw) for number, raw in divided(answer, asked, between).items()}
+    except ValueError as error:
+        raise ObdError(f"the answer cannot be read: {error}") from error
+
+
+def look(address: str, logical: int | None) -> Seen:
+    """Readiness, the figures that are offered, the freeze frame and the VIN.
+
+    Args:
+        address: ``host:port`` of the DoIP entity. logical: of the emission-related module; None asks all of them.
+
+    Raises:
+        ScanToolError, ObdError: no connection, or nobody answers.
+    """
+    with asking(address, logical) as questions:
+        offered = questions.offered(FIGURES_SERVICE)
+        said = questions.request(FIGURES_SERVICE, bytes([READINESS]))
+        try:
+            ready = readiness(said[1:])
+        except ValueError as error:
+            raise ObdError(f"readiness cannot be read: {error}") from error
+        vin = questions.request(VEHICLE_SERVICE, b"\x02")[2:19].decode("ascii", "replace").strip("\0 ")
+        figures = tuple(number for number in offered if number in FIGURES)
+        return Seen(vin, ready, figures, len(offered) - len(figures) - (READINESS in offered), _frame(questions))
+
+
+def _frame(questions: Questions) -> Frame | None:
+    answer = questions.request(FRAME_SERVICE, bytes([FRAME_CODE, 0]))
+    number = int.from_bytes(answer[2:4], "big")
+    if number == 0:
+        return None
+    kept = [number for number in questions.offered(FRAME_SERVICE, b"\0") if number in FIGURES]
+    figures: dict[int, float] = {}
+    for one in kept:
+        figures |= _values(questions.request(FRAME_SERVICE, bytes([one, 0])), [one], between=1)
+    return Frame(code_of_number(number << 8).code, figures)
