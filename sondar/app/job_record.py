@@ -23,6 +23,7 @@ from sondar.core.codes import (
 )
 from sondar.core.diagnosis.predictions import TEMPERATURE_SD
 from sondar.core.errors import invalid
+from sondar.core.estimate import KINDS, number
 from sondar.core.former_names import current_stage
 from sondar.core.quantities import format_distance
 from sondar.core.triage.evidence import Evidence, SeenCode
@@ -178,6 +179,24 @@ _parts = _lines(
 _steps = _lines(MOST_STEPS, "circuit diagnosis | step | done, or why not", lambda parts: len(parts) == 3 and all(parts))
 
 
+def _is_estimate_line(parts: list[str]) -> bool:
+    if len(parts) != 4 or not parts[0] or parts[1] not in KINDS:
+        return False
+    for figure in parts[2:]:
+        number(figure)
+    return True
+
+
+_estimate = _lines(60, f"what | {', '.join(KINDS)} | amount | unit price", _is_estimate_line)
+
+
+def _acceptance(value: Any) -> str:
+    """Who accepted the estimate, what it came to, and when; it is only kept by accepting, and taken back here."""
+    if value not in ("", None):
+        raise ValueError("an estimate is accepted as a whole, with its sum: this field is only emptied")
+    return ""
+
+
 OUTCOMES = ("fixed", "partly", "not fixed")
 SAME_CAUSE = ("same cause", "another cause", "not known")
 MONITOR_STATES = ("complete", "not complete")
@@ -212,10 +231,14 @@ FIELDS: dict[str, Callable[[Any], Any]] = {
     "defects": _defects, "follow_up": _day, "follow_up_result": _one_of(FOLLOW_UP_RESULTS),
     "parts": _parts, "repair_steps": _steps,
     "outcome": _one_of(OUTCOMES), "outcome_left": _text(500), "inspection_due": _day, "readiness": _readiness, "freeze_frame": _frame,
-    "return_cause": _one_of(SAME_CAUSE), "obd_figures": _numbers,
+    "estimate": _estimate, "estimate_discount": _number(0, 100), "estimate_tax": _number(0, 100), "estimate_accepted": _acceptance,
+    "customer_words": _text(2000), "return_cause": _one_of(SAME_CAUSE), "obd_figures": _numbers,
     "make": _text(60, 1), "model": _text(60), "year": _number(1950, 2100, whole=True), "plate": _text(20), "engine": _text(60), "vin": _vin,
 }  # fmt: skip
 """Every field that can be answered, and the check of its value."""
+
+OF_LEAD = ("customer_words", "return_cause")
+"""What only a workshop lead says: the wording for the customer, and whether a return has the same cause."""
 
 OF_VEHICLE = ("make", "model", "year", "plate", "engine", "vin", "mileage_km")
 OF_JOB = ("complaint", "temperature_c", "stage")

@@ -222,6 +222,21 @@ def _mileage_at(db: Db, job_id: UUID) -> int | None:
     return None if answer is None or answer.value is None else int(answer.value)
 
 
+RETURN_DAYS = 90
+"""A vehicle that is back within so many days after a job on which it was repaired may have come back with it."""
+CAME_BACK = {"same cause": "came back, same cause", "another cause": "came back, another cause"}
+NEWEST = 2_000_000_000
+
+
+def returned(record: JobRecord) -> store.Job | None:
+    """The job that this vehicle may have come back with; None if there is none within ``RETURN_DAYS``."""
+    before = [one for one in record.earlier if one.number < record.job.number and one.conclusion]
+    if not before:
+        return None
+    last = max(before, key=lambda one: one.number)
+    return last if (record.job.created_at - last.touched_at).days <= RETURN_DAYS else None
+
+
 def answer(work: Workspace, job_id: UUID, client_key: UUID, field: str, value: Any, seen_seq: int, view: View[T]) -> T:
     """Answer a field.
 
@@ -240,6 +255,9 @@ def answer(work: Workspace, job_id: UUID, client_key: UUID, field: str, value: A
             raise ConflictError("Answered by someone else", detail, current=conflict)
         _mirror(db, job, field, kept)
         record = load_record(db, job_id)
+        if field == "return_cause" and kept in CAME_BACK and (last := returned(record)) is not None:
+            again = uuid5(client_key, "came back")
+            intake_store.give_answer(db, last.id, again, "follow_up_result", CAME_BACK[kept], NEWEST)
     return viewed(work, record, view)
 
 

@@ -14,6 +14,7 @@ from uuid import UUID
 from sondar.app import job_record
 from sondar.app.case import Case, load_case
 from sondar.app.computed import Computed
+from sondar.app.estimates import Estimate, estimate
 from sondar.app.jobs import JobDetail, JobRecord, about, detail_of, load_record
 from sondar.app.judging import Measuring, judge_case
 from sondar.app.workspace import Workspace
@@ -122,7 +123,12 @@ class CodeLine:
 
 @dataclass(frozen=True)
 class Report:
-    """All that is said of a job."""
+    """All that is said of a job.
+
+    Attributes:
+        outcome: fixed, partly, not fixed, or nothing said; outcome_left: what is left then. words: what the workshop lead wrote for the
+            customer in place of the computed wording, which stays beside it in the report for a colleague.
+    """
 
     workshop: str
     number: int
@@ -146,6 +152,10 @@ class Report:
     follow_up: date | None
     put_back_open: tuple[str, ...]
     stage: str
+    outcome: str
+    outcome_left: str
+    words: str
+    estimate: Estimate
 
 
 def of_job(work: Workspace, job_id: UUID, view: Callable[[Report], T]) -> T:
@@ -182,6 +192,7 @@ def report(detail: JobDetail, judged: Sequence[Measuring], made: datetime) -> Re
         removed if isinstance(removed, bool) else None, str(said("not_done", "") or ""), _defects(said("defects", [])),
         _parts(said("parts", [])), _left(said("repair_steps", [])),
         date.fromisoformat(day) if day else None, tuple(item.title for item, done in detail.put_back if not done), job.stage,
+        str(said("outcome", "") or ""), str(said("outcome_left", "") or ""), str(said("customer_words", "") or ""), estimate(record),
     )  # fmt: skip
 
 

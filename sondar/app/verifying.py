@@ -45,7 +45,7 @@ class ReadingProof:
     """A test that failed before the repair, with what it shows now.
 
     Attributes:
-        now: empty while it has not been repeated. said: how far it still is from its range, and whether it came nearer; empty inside.
+        now: empty while it has not been repeated. said: how far it still is from its range; empty inside, unless it was outside before.
     """
 
     diagnosis_id: UUID
@@ -233,6 +233,8 @@ def _reading(case: Case, label: str, item: Verification) -> ReadingProof:
         said = f"{format_si(now[0], unit)} {now[1]} its range" + (
             f"; it was {format_si(was[0], unit)} outside" if was and was[0] > 0 else ""
         )
+    if item.unsteady:
+        said = "It was not in order at first after the repair. If something more was done, record that repair; if not, it comes and goes."
     return ReadingProof(
         case.diagnosis.id, case.diagnosis.title, item.test, label, effect_range(item.now or item.before), reading_label(item.before.reading),
         "" if item.now is None else reading_label(item.now.reading), item.passed, said, nearer and item.passed is False,

@@ -360,12 +360,18 @@ def retire_meter(db: Db, meter_id: UUID) -> bool:
 # -- share links ----------------------------------------------------------------------------------------
 
 
-def add_share(db: Db, job_id: UUID, token: str, days: int) -> None:
-    """A link that opens one job read-only until it expires."""
+def add_share(db: Db, job_id: UUID, token: str, expires_at: datetime, frozen: str) -> None:
+    """A link that shows what is sent with it until it expires."""
     db.execute(
-        "INSERT INTO share (job_id, token_sha256, expires_at) VALUES (%s, %s, now() + make_interval(days => %s))",
-        (job_id, digest(token), days),
+        "INSERT INTO share (job_id, token_sha256, expires_at, frozen) VALUES (%s, %s, %s, %s)",
+        (job_id, digest(token), expires_at, frozen),
     )
+
+
+def frozen_share(db: Db, token: str) -> str | None:
+    """What a link of this workshop shows; None if it was made before links kept that."""
+    row = db.execute("SELECT frozen FROM share WHERE token_sha256 = %s", (digest(token),)).fetchone()
+    return None if row is None else row[0]
 
 
 def shares(db: Db, job_id: UUID) -> list[Share]:

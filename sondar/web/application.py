@@ -28,6 +28,7 @@ from sondar.web.codes.routes import api as codes
 from sondar.web.commands.routes import api as commands
 from sondar.web.context import services
 from sondar.web.describing.routes import api as describing
+from sondar.web.estimate.routes import api as estimate
 from sondar.web.jobs.routes import api as jobs
 from sondar.web.lists.routes import api as lists
 from sondar.web.measure.routes import api as measure
@@ -63,6 +64,7 @@ FEATURES = (
     commands,
     bundles,
     verification,
+    estimate,
 )
 """Every feature's routes; a new one is a folder beside these and a name here."""
 

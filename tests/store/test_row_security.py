@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from datetime import UTC, datetime, timedelta
 from uuid import UUID, uuid4
 
 import psycopg
@@ -60,7 +61,7 @@ def mine_and_theirs(dsn: str) -> tuple[UUID, UUID]:
         codes.add_scan(db, job_id, uuid4(), "typed", [FoundCode("P0073", None, None, "BCM")], {}, [])
         codes.add_clearing(db, job_id, uuid4(), codes.scans_of(db, job_id)[0].id, "typed")
         codes.add_meaning(db, "Orvane", "P1ABC", "kelp", "")
-        people.add_share(db, job_id, uuid4().hex, 3)
+        people.add_share(db, job_id, uuid4().hex, datetime.now(UTC) + timedelta(days=3), "{}")
         procedures.save_procedure(db, "row-ambient", "kelp", "sondar_procedure: 1")
     return own, other
 

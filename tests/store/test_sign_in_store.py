@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from datetime import UTC, datetime, timedelta
 from uuid import UUID, uuid4
 
 import psycopg
@@ -138,7 +139,7 @@ def test_a_share_link_counts_its_openings_and_ends(db: psycopg.Connection, accou
     act_for(db, row[0], account)
     job = jobs.create_job(db, jobs.NewJob(uuid4(), vehicles.create_vehicle(db, vehicles.NewVehicle("Brigg"))))
     token = uuid4().hex
-    people.add_share(db, job, token, 3)
+    people.add_share(db, job, token, datetime.now(UTC) + timedelta(days=3), "{}")
     for _ in range(2):
         assert people.find_share(db, token) is not None
     (share,) = people.shares(db, job)

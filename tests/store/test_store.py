@@ -59,6 +59,7 @@ def test_migrations_run_from_empty_and_once(postgres: LocalServer) -> None:
         "0015.follow-up",
         "0016.recordings",
         "0017.commands",
+        "0018.sent",
     ]
     assert migrate(fresh) == []
     with psycopg.connect(fresh) as db:
@@ -164,6 +165,7 @@ def test_jobs_of_an_earlier_version_stay_readable(postgres: LocalServer, ambient
         "0015.follow-up",
         "0016.recordings",
         "0017.commands",
+        "0018.sent",
     ]
     with psycopg.connect(earlier) as db:
         act_for(db, workshop[0])

@@ -109,6 +109,8 @@ ROUTES: dict[str, Route] = {
     "GET /jobs/{job_id}/verification": Route("read-only", 200),
     "POST /jobs/{job_id}/readiness": Route("technician", 502, key),
     "GET /jobs/{job_id}/road-test": Route("read-only", 200),
+    "GET /jobs/{job_id}/estimate": Route("read-only", 200),
+    "POST /jobs/{job_id}/estimate/acceptance": Route("technician", 422, lambda: {**key(), "name": "K. L.", "gross": "1"}),
     "POST /bundles": Route("technician", 422, lambda: "bundle", 422),
     "GET /jobs/{job_id}/commands": Route("read-only", 200),
     "POST /jobs/{job_id}/commands": Route("technician", 502, lambda: {**key(), "channels": ["x"]}),

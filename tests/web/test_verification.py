@@ -54,7 +54,9 @@ def test_a_failed_reading_stands_beside_what_it_shows_now(client: FlaskClient, c
     assert found["standing"]["outcome"] == "partly"  # nearer than before
     client.post(f"{cut['url']}/readings", json=reading("2.74", red="X2.11", black="BAT.neg"))
     found = shown(client, cut["id"])
-    assert found["readings"][0]["passed"] is True
+    [item] = found["readings"]
+    assert (item["now"], item["passed"]) == ("2.74 V", True)
+    assert "record that repair; if not, it comes and goes" in item["said"]
     assert found["standing"]["outcome"] == "fixed"
 
 

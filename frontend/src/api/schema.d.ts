@@ -792,6 +792,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/jobs/{job_id}/estimate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The estimate, or its lines as CSV for an invoice program. */
+        get: operations["estimate_show_estimate_jobs__uuid_job_id__estimate_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{job_id}/estimate/acceptance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep that somebody accepted what the estimate comes to, with name and time. */
+        post: operations["estimate_accept_estimate_jobs__uuid_job_id__estimate_acceptance_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/jobs/{job_id}/events": {
         parameters: {
             query?: never;
@@ -1010,7 +1044,7 @@ export interface paths {
         /** Links of a job; their secrets are not kept and cannot be shown again. */
         get: operations["sharing_list_shares_jobs__uuid_job_id__shares_get"];
         put?: never;
-        /** A link that opens this job read-only until it expires. */
+        /** A link that shows this job as it is now, until it expires. */
         post: operations["sharing_add_share_jobs__uuid_job_id__shares_post"];
         delete?: never;
         options?: never;
@@ -1743,6 +1777,44 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AcceptanceIn
+         * @description Somebody accepts the estimate.
+         */
+        AcceptanceIn: {
+            /**
+             * Client Key
+             * Format: uuid
+             */
+            client_key: string;
+            /**
+             * Gross
+             * @description What they were shown.
+             */
+            gross: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * AcceptedView
+         * @description Who accepted it, and when.
+         */
+        AcceptedView: {
+            /**
+             * At
+             * @description In UTC.
+             */
+            at: string;
+            /** Gross */
+            gross: string;
+            /** Name */
+            name: string;
+            /**
+             * Same
+             * @description It still comes to what was accepted.
+             */
+            same: boolean;
+        };
         /**
          * AccountChange
          * @description New name, role or state.
@@ -2988,6 +3060,59 @@ export interface components {
             words: boolean;
         };
         /**
+         * EstimateLineView
+         * @description One line.
+         */
+        EstimateLineView: {
+            /** Amount */
+            amount: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "labour" | "part" | "other";
+            /** Price */
+            price: string;
+            /** Unit Price */
+            unit_price: string;
+            /** What */
+            what: string;
+        };
+        /**
+         * EstimateView
+         * @description An estimate as it stands.
+         */
+        EstimateView: {
+            accepted: components["schemas"]["AcceptedView"] | null;
+            /** Currency */
+            currency: string;
+            /** Discount */
+            discount: string;
+            /** Discount Percent */
+            discount_percent: string;
+            /** Gross */
+            gross: string;
+            /** Labour */
+            labour: string;
+            /** Lines */
+            lines: components["schemas"]["EstimateLineView"][];
+            /** Net */
+            net: string;
+            /** Other */
+            other: string;
+            /** Parts */
+            parts: string;
+            /**
+             * Proposed
+             * @description Lines that follow from repairs, parts and the time between readings, and are not written yet.
+             */
+            proposed: components["schemas"]["EstimateLineView"][];
+            /** Tax */
+            tax: string;
+            /** Tax Percent */
+            tax_percent: string;
+        };
+        /**
          * Evidence
          * @description A reading for or against a unit; weight in bans (log10 Bayes factor).
          */
@@ -3517,6 +3642,8 @@ export interface components {
              * @description What the last readings left apart, switched or on trial.
              */
             put_back: components["schemas"]["PutBackView"][];
+            /** @description The job with which this vehicle may have come back. */
+            returned: components["schemas"]["EarlierJob"] | null;
             /** Scans */
             scans: components["schemas"]["ScanView"][];
             /** Symptoms */
@@ -5403,6 +5530,12 @@ export interface components {
              * @default 14
              */
             days: number;
+            /**
+             * Personal
+             * @description With the plate.
+             * @default false
+             */
+            personal: boolean;
         };
         /**
          * ShareList
@@ -5445,6 +5578,18 @@ export interface components {
             revoked: boolean;
         };
         /**
+         * SharedDefect
+         * @description Something else that was seen.
+         */
+        SharedDefect: {
+            /** Decision */
+            decision: string;
+            /** Urgency */
+            urgency: string;
+            /** What */
+            what: string;
+        };
+        /**
          * SharedDiagnosis
          * @description A circuit as a customer sees it.
          */
@@ -5453,6 +5598,13 @@ export interface components {
             about: string;
             /** Conclusion */
             conclusion: string | null;
+            /**
+             * Done
+             * @description What was repaired, in words.
+             */
+            done: string[];
+            /** Proved */
+            proved: components["schemas"]["SharedProof"][];
             /** Readings */
             readings: components["schemas"]["SharedReading"][];
             /** Title */
@@ -5463,6 +5615,8 @@ export interface components {
          * @description What a share link opens.
          */
         SharedJobView: {
+            /** Cause Removed */
+            cause_removed: boolean | null;
             /**
              * Checked In
              * Format: date-time
@@ -5472,6 +5626,8 @@ export interface components {
             codes: components["schemas"]["CodeView"][];
             /** Complaint */
             complaint: string;
+            /** Defects */
+            defects: components["schemas"]["SharedDefect"][];
             /** Diagnoses */
             diagnoses: components["schemas"]["SharedDiagnosis"][];
             /**
@@ -5479,16 +5635,59 @@ export interface components {
              * Format: date-time
              */
             expires_at: string;
+            /** Follow Up */
+            follow_up: string | null;
+            /**
+             * Frozen At
+             * @description It is shown as it was then.
+             */
+            frozen_at: string | null;
+            /** Made It Fail */
+            made_it_fail: string;
+            /** May Drive */
+            may_drive: string;
+            /** May Drive Why */
+            may_drive_why: string;
+            /** Not Done */
+            not_done: string;
             /** Number */
             number: number;
+            /** Outcome */
+            outcome: string;
+            /** Outcome Left */
+            outcome_left: string;
             /** Plate */
             plate: string;
             /** Stage */
             stage: string;
             /** Vehicle */
             vehicle: string;
+            /**
+             * Words
+             * @description What the workshop wrote for its customer; empty if nothing.
+             */
+            words: string;
             /** Workshop */
             workshop: string;
+        };
+        /**
+         * SharedProof
+         * @description A test that failed before the repair, and now.
+         */
+        SharedProof: {
+            /** Before */
+            before: string;
+            /** Expected */
+            expected: string;
+            /**
+             * Now
+             * @description Empty while it has not been repeated.
+             */
+            now: string;
+            /** Passed */
+            passed: boolean | null;
+            /** Test */
+            test: string;
         };
         /**
          * SharedReading
@@ -9927,6 +10126,146 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    estimate_show_estimate_jobs__uuid_job_id__estimate_get: {
+        parameters: {
+            query?: {
+                form?: "json" | "csv";
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EstimateView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    estimate_accept_estimate_jobs__uuid_job_id__estimate_acceptance_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptanceIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EstimateView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -12,9 +12,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from sondar.core.diagnosis.belief import Array
+from sondar.core.diagnosis.belief import Array, update
 from sondar.core.diagnosis.costs import Situation
-from sondar.core.diagnosis.judge import Effect, Judgement, judge
+from sondar.core.diagnosis.judge import Effect, Judgement, is_within_expected, judge
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.ranking import evaluate
 from sondar.core.diagnosis.variants import Way
@@ -49,11 +49,13 @@ class Verification:
 
     Attributes:
         before: the reading that failed. now: its last reading since the repair, with what it did; None while it has not been repeated.
+        unsteady: it is in order now, and was not at first after the repair: something more was done, or the fault comes and goes.
     """
 
     test: Test
     before: Effect
     now: Effect | None
+    unsteady: bool = False
 
     @property
     def passed(self) -> bool | None:
@@ -119,7 +121,9 @@ def judge_repaired(
     done = tuple(dict.fromkeys(unit for repair in repairs for unit in repair.units))
     now = judge(predictor, readings[start:], situation, prior, known, () if repairs else ways, prior_of_way)
     now = replace(now, repaired=done)
-    to_verify = _to_verify(repairs, earlier, now.effects)
+    to_verify = tuple(
+        _judged_fairly(predictor, item, now.effects, prior, known) for item in _to_verify(repairs, earlier, now.effects)
+    )
     return RepairedJudgement(_verifying(now, to_verify), tuple(repairs), earlier, to_verify)
 
 
@@ -165,6 +169,23 @@ def _to_verify(repairs: Sequence[Repair], earlier: Sequence[Effect], since: Sequ
         chosen.setdefault((test.instrument, test.setup.controls, test.setup.unplugged), effect)
     latest = {_plain(effect.reading.test): effect for effect in since}
     return tuple(Verification(e.reading.test, e, latest.get(_plain(e.reading.test))) for e in chosen.values())
+
+
+def _judged_fairly(
+    predictor: Predictor, item: Verification, since: Sequence[Effect], prior: Array | None, known: Sequence[Reading]
+) -> Verification:
+    """A test that was repeated more than once: its last reading held against what those say that were in order.
+
+    A reading that failed after the repair and is in order now would otherwise teach that a sound vehicle shows what it showed.
+    """
+    same = [index for index, effect in enumerate(since) if _plain(effect.reading.test) == _plain(item.test)]
+    if len(same) < 2 or item.now is None or all(since[index].within_expected for index in same):
+        return item
+    fair = [effect.reading for effect in since[: same[-1]] if effect.within_expected]
+    expected = update(predictor, [*fair, item.now.reading], prior, known).expected[-1]
+    within = is_within_expected(item.now.reading, expected)
+    failed = any(not since[index].within_expected for index in same[:-1])
+    return replace(item, now=replace(item.now, expected=expected, within_expected=within), unsteady=within and failed)
 
 
 def _plain(test: Test) -> Test:

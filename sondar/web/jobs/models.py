@@ -139,6 +139,7 @@ class JobDetailView(BaseModel):
     photos: list[PhotoView]
     warnings: list[str]
     earlier: list[EarlierJob]
+    returned: EarlierJob | None = Field(description="The job with which this vehicle may have come back.")
     known_vehicle: bool = Field(description="The circuits of this vehicle model are known.")
     interface: bool = Field(description="A vehicle interface is connected.")
     circuits: list[CircuitOption]

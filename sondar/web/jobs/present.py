@@ -7,11 +7,12 @@ import json
 from dataclasses import replace
 
 from sondar.app import job_record
-from sondar.app.jobs import JobDetail
+from sondar.app.jobs import JobDetail, returned
 from sondar.core.errors import UnknownReferenceError
 from sondar.core.former_names import current_stage, current_word
 from sondar.core.instruments import instrument
 from sondar.store.intake import Answer, TimelineEntry
+from sondar.store.jobs import Job
 from sondar.web.codes.present import code_view, scan_view
 from sondar.web.common import diagnosis_view, job_view
 from sondar.web.jobs.models import (
@@ -26,6 +27,10 @@ from sondar.web.jobs.models import (
     Timeline,
     TimelineEntryView,
 )
+
+
+def _earlier(job: Job) -> EarlierJob:
+    return EarlierJob(id=job.id, number=job.number, complaint=job.complaint, conclusion=job.conclusion, at=job.created_at)
 
 
 def answer_view(answer: Answer) -> AnswerView:
@@ -49,7 +54,8 @@ def job_detail_view(detail: JobDetail) -> JobDetailView:
         ],
         photos=[PhotoView(**{**p.__dict__, "at": p.created_at}) for p in record.photos],
         warnings=detail.warnings,
-        earlier=[EarlierJob(id=j.id, number=j.number, complaint=j.complaint, conclusion=j.conclusion, at=j.created_at) for j in record.earlier],
+        earlier=[_earlier(one) for one in record.earlier],
+        returned=None if (last := returned(record)) is None else _earlier(last),
         known_vehicle=model is not None, interface=detail.interface,
         circuits=[
             CircuitOption(slug=slug, version_id=record.versions[slug].id, title=circuit.document.title, complaint=circuit.document.complaint,

@@ -11,6 +11,7 @@ from flask_openapi3 import APIBlueprint, Tag
 from werkzeug.datastructures import FileStorage
 
 from sondar.app import jobs
+from sondar.app.job_record import OF_LEAD
 from sondar.app.jobs import CheckIn
 from sondar.app.photos import MAX_BYTES
 from sondar.app.workspace import known_job
@@ -36,7 +37,7 @@ from sondar.web.jobs.models import (
     Timeline,
 )
 from sondar.web.jobs.present import answer_view, job_detail_json, timeline_view
-from sondar.web.problems import ProblemDetails
+from sondar.web.problems import HttpError, ProblemDetails
 
 STREAM_FOR, STREAM_ABOUT = "X-Sondar-Stream-For", "X-Sondar-Stream-About"
 """Headers by which the door learns whose stream it is and what about; they go no further."""
@@ -85,6 +86,8 @@ def show_job(path: JobPath) -> Any:
 @api.put("/jobs/<uuid:job_id>/answers/<string:field>", responses={"200": JobDetailView, "409": ProblemDetails})
 def answer(path: AnswerPath, body: AnswerIn) -> Any:
     """Answer a field. If someone answered it after what the writer saw, both answers are shown and nothing is stored."""
+    if path.field in OF_LEAD and signed_in().role != "lead":
+        raise HttpError(403, "Not allowed", f"Not allowed: '{path.field}' is for a workshop lead to say.")
     try:
         shown = jobs.answer(workspace(), path.job_id, body.client_key, path.field, body.value, body.seen_seq, job_detail_json)
     except ConflictError as error:

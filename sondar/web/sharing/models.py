@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import date, datetime
 from uuid import UUID
 
 from pydantic import BaseModel, Field
@@ -15,6 +15,7 @@ class ShareIn(Strict):
     """A read-only link to a job."""
 
     days: int = Field(14, ge=1, le=90)
+    personal: bool = Field(False, description="With the plate.")
 
 
 class ShareView(BaseModel):
@@ -57,6 +58,24 @@ class SharedReading(BaseModel):
     within_expected: bool
 
 
+class SharedProof(BaseModel):
+    """A test that failed before the repair, and now."""
+
+    test: str
+    expected: str
+    before: str
+    now: str = Field(description="Empty while it has not been repeated.")
+    passed: bool | None
+
+
+class SharedDefect(BaseModel):
+    """Something else that was seen."""
+
+    what: str
+    urgency: str
+    decision: str
+
+
 class SharedDiagnosis(BaseModel):
     """A circuit as a customer sees it."""
 
@@ -64,6 +83,8 @@ class SharedDiagnosis(BaseModel):
     about: str
     readings: list[SharedReading]
     conclusion: str | None
+    done: list[str] = Field(description="What was repaired, in words.")
+    proved: list[SharedProof]
 
 
 class SharedJobView(BaseModel):
@@ -77,5 +98,16 @@ class SharedJobView(BaseModel):
     stage: str
     checked_in: datetime
     expires_at: datetime
+    frozen_at: datetime | None = Field(description="It is shown as it was then.")
+    words: str = Field(description="What the workshop wrote for its customer; empty if nothing.")
+    outcome: str
+    outcome_left: str
+    may_drive: str
+    may_drive_why: str
+    made_it_fail: str
+    cause_removed: bool | None
+    not_done: str
+    defects: list[SharedDefect]
+    follow_up: date | None
     codes: list[CodeView]
     diagnoses: list[SharedDiagnosis]

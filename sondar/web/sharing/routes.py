@@ -38,8 +38,8 @@ def list_shares(path: JobPath) -> Any:
 
 @api.post("/jobs/<uuid:job_id>/shares", responses={"201": ShareList})
 def add_share(path: JobPath, body: ShareIn) -> Any:
-    """A link that opens this job read-only until it expires."""
-    return _list(*sharing.add_link(workspace(), path.job_id, body.days)), 201
+    """A link that shows this job as it is now, until it expires."""
+    return _list(*sharing.add_link(workspace(), path.job_id, body.days, body.personal, shared_json)), 201
 
 
 @api.delete("/jobs/<uuid:job_id>/shares/<uuid:share_id>", responses={"200": ShareList})

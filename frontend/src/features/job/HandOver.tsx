@@ -1,8 +1,10 @@
 import { useState } from "react";
 import type { JobDetail } from "../../api/client";
+import { useMe } from "../../api/session";
 import { Button } from "../../ui/Button";
 import { Picks } from "../../ui/Picks";
 import { TextField } from "../../ui/TextField";
+import { Estimate } from "../estimate/Estimate";
 import { useAnswer } from "./useAnswer";
 
 const DRIVE = [
@@ -18,6 +20,7 @@ const DECISIONS = ["advised", "accepted", "declined"];
 /** What is said when the vehicle goes: why it failed, whether it may be driven, what else was seen, when to ask again; and the reports. */
 export function HandOver({ detail, canWrite }: { detail: JobDetail; canWrite: boolean }) {
   const jobId = detail.job.id;
+  const lead = useMe().data?.role === "lead";
   const day = useAnswer<string>(detail, "follow_up", "");
   const report = (reader: string) => `/api/v1/jobs/${jobId}/report?reader=${reader}`;
   return (
@@ -50,8 +53,17 @@ export function HandOver({ detail, canWrite }: { detail: JobDetail; canWrite: bo
           {day.problem && <p role="alert">{day.problem.detail}</p>}
           {day.value !== "" && <Result detail={detail} canWrite={canWrite} />}
         </section>
+        <Estimate detail={detail} canWrite={canWrite} />
         <section aria-label="Reports" className="space-y-2">
           <h2 className="text-xl">Report</h2>
+          {lead && (
+            <Words
+              detail={detail}
+              canWrite={canWrite}
+              field="customer_words"
+              label="In your own words for the customer; what was computed stays beside it in the report for a colleague"
+            />
+          )}
           <p className="flex flex-wrap gap-x-6">
             <a
               className="min-h-11 py-2 underline underline-offset-4"
@@ -138,7 +150,7 @@ function Words({ detail, canWrite, field, label }: Part & { field: string; label
       label={label}
       value={typed ?? held.value}
       disabled={!canWrite}
-      maxLength={500}
+      maxLength={field === "customer_words" ? 2000 : 500}
       problem={held.problem?.detail}
       onChange={(event) => setTyped(event.target.value)}
       onBlur={() => {

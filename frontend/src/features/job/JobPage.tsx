@@ -10,6 +10,7 @@ import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 import { JobRecordings } from "../recordings/JobRecordings";
 import { VerificationView } from "../verification/VerificationView";
+import { CameBack } from "./CameBack";
 import { Codes } from "./Codes";
 import { EraseDialog } from "./EraseDialog";
 import { HandOver } from "./HandOver";
@@ -123,6 +124,7 @@ export function JobPage() {
           Personal data was erased on {when(detail.job.erased_at)}. What was measured and concluded is kept.
         </p>
       )}
+      <CameBack detail={detail} />
       <PutBack detail={detail} canWrite={canWrite} />
       {view === "hand-over" ? (
         <div className="relative min-h-0 flex-1 overflow-auto">

@@ -12,6 +12,7 @@ export function ShareDialog(props: { jobId: string; open: boolean; onClose: () =
   const path = { params: { path: { job_id: props.jobId } } };
   const key = ["shares", props.jobId];
   const [days, setDays] = useState(14);
+  const [personal, setPersonal] = useState(false);
   const list = useQuery({
     queryKey: key,
     enabled: props.open,
@@ -19,7 +20,7 @@ export function ShareDialog(props: { jobId: string; open: boolean; onClose: () =
   });
   const add = useMutation({
     mutationFn: async () =>
-      unwrap(await api.POST("/api/v1/jobs/{job_id}/shares", { ...path, body: { days } })),
+      unwrap(await api.POST("/api/v1/jobs/{job_id}/shares", { ...path, body: { days, personal } })),
     onSuccess: (answer) => client.setQueryData(key, answer),
   });
   const end = useMutation({
@@ -42,8 +43,9 @@ export function ShareDialog(props: { jobId: string; open: boolean; onClose: () =
         <Dialog.Content className="fixed z-20 top-[15%] left-1/2 w-[min(36rem,94vw)] -translate-x-1/2 rounded-sm bg-paper p-5 shadow-xl">
           <Dialog.Title className="text-xl">Show this job to someone</Dialog.Title>
           <Dialog.Description className="mb-3 text-soft">
-            A link that opens complaint, codes, readings and conclusion, without names, notes or photographs,
-            and nothing else. Whoever has it can look until it ends.
+            A link that shows complaint, codes, readings, conclusion and what was done as they are now,
+            without names, notes or photographs. Whoever has it can look until it ends; what is added later is
+            not shown.
           </Dialog.Description>
           {link ? (
             <label className="block text-sm text-soft">
@@ -57,7 +59,7 @@ export function ShareDialog(props: { jobId: string; open: boolean; onClose: () =
               />
             </label>
           ) : (
-            <div className="flex items-end gap-3">
+            <div className="flex flex-wrap items-end gap-3">
               <label className="text-sm text-soft">
                 Ends after, days
                 <input
@@ -68,6 +70,15 @@ export function ShareDialog(props: { jobId: string; open: boolean; onClose: () =
                   onChange={(event) => setDays(Number(event.target.value))}
                   className="mt-1 block min-h-11 w-24 border border-ink/60 bg-raised px-3 text-ink"
                 />
+              </label>
+              <label className="flex min-h-11 items-center gap-2">
+                <input
+                  type="checkbox"
+                  className="size-5"
+                  checked={personal}
+                  onChange={(event) => setPersonal(event.target.checked)}
+                />
+                with the plate
               </label>
               <Button onClick={() => add.mutate()} disabled={add.isPending || days < 1 || days > 90}>
                 Make a link

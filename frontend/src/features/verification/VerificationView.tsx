@@ -81,7 +81,10 @@ function Readings({ data }: { data: Verification }) {
               <td className="figure py-2 text-base font-[650]">{item.now || "–"}</td>
               <td className="py-1 text-right">
                 {item.passed === true ? (
-                  <span className="inline-block py-1">✓ in order</span>
+                  <>
+                    <span className="inline-block py-1">✓ in order</span>
+                    {item.said && <span className="block text-left text-soft">{item.said}</span>}
+                  </>
                 ) : (
                   <>
                     {item.passed === false && <span className="block font-[650]">✕ not good enough yet</span>}
