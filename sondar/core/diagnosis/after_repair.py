@@ -14,7 +14,9 @@ import numpy as np
 
 from sondar.core.diagnosis.belief import Array, update
 from sondar.core.diagnosis.costs import Situation
+from sondar.core.diagnosis.hypotheses import HypothesisSet
 from sondar.core.diagnosis.judge import Effect, Judgement, is_within_expected, judge
+from sondar.core.diagnosis.pairs import Pair
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.ranking import evaluate
 from sondar.core.diagnosis.variants import Way
@@ -79,32 +81,37 @@ class RepairedJudgement:
 
 
 def prior_after(judgement: Judgement, units: Sequence[str]) -> Array:
-    """(H,) belief about the vehicle right after a repair of some units."""
-    hypotheses, now = judgement.belief.hypotheses, judgement.belief.now.copy()
+    """(H,) belief about the vehicle right after a repair of some units.
+
+    Where two faults together explain the readings better than any one, they take their share from everything that stands alone,
+    *not on the drawing* included: what was not repaired of a pair is what is left.
+    """
+    hypotheses = judgement.belief.hypotheses
+    now = judgement.belief.now * (1.0 - min(1.0, sum(pair.probability for pair in judgement.pairs)))
     repaired = hypotheses.member[:, [hypotheses.units.index(unit) for unit in units if unit in hypotheses.units]].any(axis=1)
     share = float(now[repaired].sum())
     now[repaired] *= 1.0 - CURED
     rest = np.where(repaired, 0.0, hypotheses.prior)
     rest[[0, -1]] = 0.0
-    second = _beside(judgement, units)
-    hidden = max(SECOND_CAUSE, float(second.sum()))
-    spread = SECOND_CAUSE * rest / rest.sum() + second
-    now += CURED * share * hidden * spread / max(float(spread.sum()), 1e-12)
-    now[0] += CURED * share * (1.0 - hidden)
+    now += CURED * share * SECOND_CAUSE * rest / max(float(rest.sum()), 1e-12)
+    now[0] += CURED * share * (1.0 - SECOND_CAUSE)
+    for pair in judgement.pairs:
+        _leave(now, hypotheses, pair, units)
     result: Array = now / now.sum()
     return result
 
 
-def _beside(judgement: Judgement, units: Sequence[str]) -> Array:
-    """(H,) probability that pairs of faults put on what was not repaired of them."""
-    hypotheses = judgement.belief.hypotheses
-    found = np.zeros(len(hypotheses.suspects))
-    for pair in judgement.pairs:
-        for index, other in ((0, 1), (1, 0)):
-            if pair.units[index] in units and pair.units[other] not in units:
-                rows = hypotheses.index(pair.faults[other], pair.severities[other]) or hypotheses.index(pair.faults[other])
-                found[rows] += pair.probability / len(rows)
-    return found
+def _leave(now: Array, hypotheses: HypothesisSet, pair: Pair, units: Sequence[str]) -> None:
+    """Put a pair's probability on what a repair of some units leaves of it."""
+    done = [unit in units for unit in pair.units]
+    kept = pair.probability
+    if all(done):
+        now[0] += CURED * kept
+        kept *= 1.0 - CURED
+    left = [index for index in (0, 1) if not done[index]] or [0, 1]
+    for index in left:
+        rows = hypotheses.index(pair.faults[index], pair.severities[index]) or hypotheses.index(pair.faults[index])
+        now[rows] += kept / len(left) / len(rows)
 
 
 def judge_repaired(

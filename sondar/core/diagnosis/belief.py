@@ -241,7 +241,8 @@ def _take(predictor: Predictor, state: _Learned, reading: Reading, before: Seque
             forecast = forecast.read_as(reading.value)
         mean, variance = filter_.expected(forecast)
         words = forecast.words(filter_.possible(forecast) if device.words else None)
-        healthy.append((float(mean[0]), float(variance[0]), words[0]))
+        # On a point that floats a person reads any small figure as often as the word for it.
+        healthy.append((float(mean[0]), float(variance[0] + forecast.wander[0] ** 2), words[0]))
         if word:
             proper = _word_chance(reading, words)
             surprise, variance = -_deviate_of_word(reading, words), np.ones(len(words))

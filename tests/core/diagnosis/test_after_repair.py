@@ -6,8 +6,9 @@ from dataclasses import replace
 
 import pytest
 
+from sondar.circuit_files import library_circuits
 from sondar.core.circuit.model import Setup
-from sondar.core.diagnosis.after_repair import CURED, Repair, judge_repaired
+from sondar.core.diagnosis.after_repair import CURED, Repair, judge_repaired, prior_after
 from sondar.core.diagnosis.costs import Situation
 from sondar.core.diagnosis.hypotheses import NONE
 from sondar.core.diagnosis.judge import judge
@@ -16,6 +17,7 @@ from sondar.core.instruments.base import Test
 from sondar.core.instruments.reading import Reading
 from sondar.core.wording.conclusion import actions, reason_text, sentence
 from sondar.simulators.vehicle import SimulatedVehicle
+from tests.conftest import circuit_of
 
 
 @pytest.fixture
@@ -119,3 +121,35 @@ def test_the_failed_test_is_proposed_first_after_the_repair(ambient_predictor: P
     failing = taken(SimulatedVehicle(ambient_predictor.circuit, [("W2.open", "open")], 3), [after.to_verify[0].test])
     not_cured = judge_repaired(ambient_predictor, [*before, *failing], situation, [repair])
     assert not_cured.now.ranking.reason != "verify", "what failed again is looked into first"
+
+
+def test_what_two_faults_explained_leaves_the_other_one_when_one_is_repaired() -> None:
+    circuit = circuit_of(library_circuits()["tessel-purge-valve"])
+    predictor = Predictor(circuit)
+    vehicle = SimulatedVehicle(circuit, [("W3.open", None), ("W4.open", None)], 3)
+    readings: list[Reading] = []
+    tools = ("voltmeter", "ohmmeter", "functional-check")
+    situation = Situation(circuit.rest_setup(20.0), instruments=tools)
+    for number in range(30):
+        found = judge(predictor, readings, situation)
+        if found.ranking.settled:
+            break
+        test = found.ranking.proposals[0].test
+        value, word = vehicle.measure(test.instrument, test.red, test.black, test.setup)
+        readings.append(Reading(str(number), test, value, word, 0.01 if value is None else abs(value) * 1e-3 + 1e-3))
+        situation = replace(situation, setup=test.setup if not readings[-1].device.finding else situation.setup)
+    assert {unit for pair in found.pairs[:1] for unit in pair.units} == {"W3", "W4"}
+    after = prior_after(found, ["W3"])
+    belief = found.belief.at_last(after)
+    assert belief.units()[belief.hypotheses.units.index("W4")] > 0.9
+    both = found.belief.at_last(prior_after(found, ["W3", "W4"]))
+    assert both.units()[both.hypotheses.units.index("none")] > 0.9
+
+
+@pytest.mark.parametrize(("volts", "within"), [(-0.16, True), (0.4, True), (12.3, False)])
+def test_a_small_figure_at_a_point_that_floats_is_no_failure(volts: float, within: bool) -> None:
+    predictor = Predictor(circuit_of(library_circuits()["tessel-purge-valve"]))
+    circuit = predictor.circuit
+    read = Reading("1", Test("voltmeter", "X51.1", circuit.black_reference, circuit.setup({"key": "off"})), volts, None, 0.01)
+    found = judge(predictor, [read], Situation(circuit.rest_setup(20.0)))
+    assert found.effects[0].within_expected is within

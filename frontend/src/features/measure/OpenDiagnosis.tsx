@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useReducer, useRef, useState } from "react";
+import { useLocation, useNavigate } from "react-router";
 import { ApiError, type Circuit, type Measuring, type TestIn } from "../../api/client";
 import { expectedValuesQuery, foreseenQuery, previewQuery } from "../../api/queries";
 import { useMe } from "../../api/session";
@@ -47,7 +48,13 @@ export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; ci
   const { conclusion } = assessment;
   const input = useRef<HTMLInputElement>(null);
   const entry = useRef<EntryHandle>(null);
-  const [draft, change] = useReducer(changed, EMPTY);
+  const wanted = useLocation().state?.test as TestIn | undefined;
+  const navigate = useNavigate();
+  const [draft, change] = useReducer(changed, { ...EMPTY, own: wanted ?? null });
+  useEffect(() => {
+    // The test that another page asked for is taken once, not again when this page is loaded anew.
+    if (wanted) navigate(".", { replace: true, state: null });
+  }, [wanted, navigate]);
   const [changing, setChanging] = useState(false);
   const [asking, setAsking] = useState<Reading | null>(null);
   const [dialog, setDialog] = useState<Dialog>(null);

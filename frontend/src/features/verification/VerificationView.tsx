@@ -91,6 +91,7 @@ function Readings({ data }: { data: Verification }) {
                     {item.said && <span className="block text-soft">{item.said}</span>}
                     <Link
                       to={`/measure/${item.diagnosis_id}`}
+                      state={{ test: item.test }}
                       className={`inline-flex min-h-11 items-center ${item === next ? "rounded-sm bg-next px-4 font-[650] text-on-next" : "underline underline-offset-4"}`}
                       aria-label={`Measure: ${item.label}`}
                     >
