@@ -18,7 +18,7 @@ from sondar.circuit_files import load_vehicle_text
 from sondar.code_library import generic_codes
 from sondar.core.circuit.vehicle import VehicleDocument
 from sondar.core.diagnosis.after_repair import Verification
-from sondar.core.diagnosis.judge import Effect
+from sondar.core.diagnosis.judge import Effect, is_within_expected
 from sondar.core.errors import UnavailableError
 from sondar.core.instruments.base import Test
 from sondar.core.obd import FIGURES
@@ -234,7 +234,9 @@ def _reading(case: Case, label: str, item: Verification) -> ReadingProof:
             f"; it was {format_si(was[0], unit)} outside" if was and was[0] > 0 else ""
         )
     if item.unsteady:
-        said = "It was not in order at first after the repair. If something more was done, record that repair; if not, it comes and goes."
+        said = "It showed something else at first after the repair. If something more was done, record that repair; if not, it comes and goes."
+    elif item.passed is True and item.now is not None and not is_within_expected(item.now.reading, item.before.expected):
+        said = f"Before the repair {effect_range(item.before)} was expected here. If it is no warmer or colder now, it is not right yet."
     return ReadingProof(
         case.diagnosis.id, case.diagnosis.title, item.test, label, effect_range(item.now or item.before), reading_label(item.before.reading),
         "" if item.now is None else reading_label(item.now.reading), item.passed, said, nearer and item.passed is False,

@@ -20,7 +20,7 @@ from sondar.simulators.diagnostic_vehicle import DiagnosticVehicle, DoipServer, 
 from tests.web.conftest import Door, reading
 from tests.web.test_check_in import check_in
 from tests.web.test_commands import begin, over, vehicle
-from tests.web.test_repairs import close, cut, put_back, repair
+from tests.web.test_repairs import CUT, close, cut, put_back, repair
 
 __all__ = ["cut", "vehicle"]
 
@@ -58,6 +58,22 @@ def test_a_failed_reading_stands_beside_what_it_shows_now(client: FlaskClient, c
     assert (item["now"], item["passed"]) == ("2.74 V", True)
     assert "record that repair; if not, it comes and goes" in item["said"]
     assert found["standing"]["outcome"] == "fixed"
+
+
+def test_a_reading_that_only_passes_because_less_is_known_is_said_to_be_doubtful(client: FlaskClient, job: dict[str, Any]) -> None:
+    url = f"/api/v1/diagnoses/{job['diagnosis']}"
+    sensor = reading("2.67k", red="X31.1/c", instrument="ohmmeter", setup={"controls": {"key": "off"}, "unplugged": ["X31"]})
+    sensor["black"] = "X31.2/c"
+    assert client.post(f"{url}/readings", json=sensor).status_code == 201
+    for entry, red, black in CUT:
+        client.post(f"{url}/readings", json=reading(entry, red=red, black=black))
+    repair(client, {**job, "url": url})
+    red = shown(client, job["id"])["readings"][0]["test"]["red"]
+    client.post(f"{url}/readings", json=reading("3.80", red=red, black="BAT.neg"))
+    [item] = shown(client, job["id"])["readings"]
+    assert item["passed"] is True
+    assert "Before the repair 2." in item["said"]
+    assert "not right yet" in item["said"]
 
 
 def test_a_job_is_closed_as_partly_fixed_only_with_what_is_left(client: FlaskClient, cut: dict[str, Any]) -> None:

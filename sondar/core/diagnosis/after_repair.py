@@ -51,7 +51,8 @@ class Verification:
 
     Attributes:
         before: the reading that failed. now: its last reading since the repair, with what it did; None while it has not been repeated.
-        unsteady: it is in order now, and was not at first after the repair: something more was done, or the fault comes and goes.
+        unsteady: it is in order now, and showed something else at first after the repair: something more was done, or the fault comes
+            and goes.
     """
 
     test: Test
@@ -181,18 +182,17 @@ def _to_verify(repairs: Sequence[Repair], earlier: Sequence[Effect], since: Sequ
 def _judged_fairly(
     predictor: Predictor, item: Verification, since: Sequence[Effect], prior: Array | None, known: Sequence[Reading]
 ) -> Verification:
-    """A test that was repeated more than once: its last reading held against what those say that were in order.
+    """A test that was repeated more than once: its last reading held against what others say that were in order.
 
-    A reading that failed after the repair and is in order now would otherwise teach that a sound vehicle shows what it showed.
+    What the same test showed at first would otherwise teach what a sound vehicle shows there.
     """
     same = [index for index, effect in enumerate(since) if _plain(effect.reading.test) == _plain(item.test)]
     if len(same) < 2 or item.now is None or all(since[index].within_expected for index in same):
         return item
-    fair = [effect.reading for effect in since[: same[-1]] if effect.within_expected]
+    fair = [effect.reading for index, effect in enumerate(since[: same[-1]]) if effect.within_expected and index not in same]
     expected = update(predictor, [*fair, item.now.reading], prior, known).expected[-1]
     within = is_within_expected(item.now.reading, expected)
-    failed = any(not since[index].within_expected for index in same[:-1])
-    return replace(item, now=replace(item.now, expected=expected, within_expected=within), unsteady=within and failed)
+    return replace(item, now=replace(item.now, expected=expected, within_expected=within), unsteady=within)
 
 
 def _plain(test: Test) -> Test:

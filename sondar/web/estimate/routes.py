@@ -54,7 +54,7 @@ def estimate_json(found: Estimate) -> bytes:
     sums, accepted = found.totals, found.accepted
     view = EstimateView(
         currency=found.currency, lines=[_line(line) for line in found.lines], proposed=[_line(line) for line in found.proposed],
-        discount_percent=f"{found.discount_percent:f}", tax_percent=f"{found.tax_percent:f}", labour=f"{sums.labour:.2f}",
+        discount_percent=f"{found.discount_percent.normalize():f}", tax_percent=f"{found.tax_percent.normalize():f}", labour=f"{sums.labour:.2f}",
         parts=f"{sums.parts:.2f}", other=f"{sums.other:.2f}", discount=f"{sums.discount:.2f}", net=f"{sums.net:.2f}", tax=f"{sums.tax:.2f}",
         gross=f"{sums.gross:.2f}",
         accepted=None if accepted is None else AcceptedView(

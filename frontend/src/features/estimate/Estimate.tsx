@@ -78,7 +78,13 @@ export function Estimate({ detail, canWrite }: Props) {
             ))}
           </tbody>
           <tfoot>
-            <Sum shown={shown} label={`Discount ${shown.discount_percent} %`} value={`−${shown.discount}`} />
+            {shown.discount !== "0.00" && (
+              <Sum
+                shown={shown}
+                label={`Discount ${shown.discount_percent} %`}
+                value={`−${shown.discount}`}
+              />
+            )}
             <Sum shown={shown} label="Net" value={shown.net} />
             <Sum shown={shown} label={`Tax ${shown.tax_percent} %`} value={shown.tax} />
             <Sum shown={shown} label="To pay" value={shown.gross} strong />
