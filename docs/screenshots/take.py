@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import sys
 import time
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 from uuid import uuid4
@@ -30,10 +31,37 @@ def size(driver: WebDriver, width: int, height: int) -> None:
     driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", metrics)
 
 
-def take(driver: WebDriver, name: str, path: str, ready: str, theme: str = "light", clicks: tuple[str, ...] = ()) -> None:
+CUT = (("4.98", "X2.11"), ("0.00", "X31.1"), ("0.00", "X31.2"), ("4.98", "X12.7"))
+
+
+def repaired(driver: WebDriver, earlier: str) -> str:
+    """Check a vehicle in once more, find its wire open, and repair it; the path of the verification."""
+
+    def call(method: str, path: str, **body: Any) -> Any:
+        return driver.execute_async_script(CALL, method, path, {"client_key": str(uuid4()), **body} if method != "GET" else None)
+
+    vehicle = call("GET", f"/jobs/{earlier}")["job"]["vehicle_id"]
+    job = call("POST", "/jobs", vehicle_id=vehicle, complaint="Outside temperature shows dashes again in the rain.")["id"]
+    call("PUT", f"/jobs/{job}/answers/conditions", value=["wet", "bumps"], seen_seq=0)
+    call("POST", f"/jobs/{job}/scans/vehicle", conditions=[])
+    version = next(c["version_id"] for c in call("GET", f"/jobs/{job}")["circuits"] if c["slug"] == "ambient-temperature")
+    diagnosis = call("POST", f"/jobs/{job}/diagnoses", circuit_version_id=version, reason="the code names it")["id"]
+    test = {"instrument": "voltmeter", "black": "BAT.neg", "setup": {"controls": {"key": "on"}, "unplugged": []}}
+    for entry, red in CUT:
+        call("POST", f"/diagnoses/{diagnosis}/readings", entry=entry, red=red, **test)
+    call("POST", f"/diagnoses/{diagnosis}/repairs", units=["W2"], action="Repaired")
+    call("POST", f"/jobs/{job}/clearing", by="vehicle")
+    call("POST", f"/diagnoses/{diagnosis}/readings", entry="4.41", red="X2.11", **test)
+    call("POST", f"/jobs/{job}/scans/vehicle", conditions=["key cycled"])
+    return f"/jobs/{job}?view=verify"
+
+
+def take(
+    driver: WebDriver, name: str, path: str | Callable[[], str], ready: str, theme: str = "light", clicks: tuple[str, ...] = ()
+) -> None:
     """Open a page, wait for what must be there, click (a CSS selector, or the words of a button), and save the picture."""
     driver.execute_async_script(CALL, "PUT", "/me/theme", {"theme": theme})
-    driver.get(SITE + path)
+    driver.get(SITE + (path() if callable(path) else path))
     wait = WebDriverWait(driver, 90, 0.2)
     wait.until(lambda d: d.find_elements(By.CSS_SELECTOR, ready))
     for click in clicks:
@@ -93,7 +121,6 @@ def main(names: list[str]) -> None:
         ),
         "any-vehicle": (f"/jobs/{jobs['PA 62 TSL']}", "[data-part]", "light", ("[data-part] button",)),
         "code": ("/codes/P0118", "dl"),
-        "timeline": (f"/jobs/{jobs['PA 27 TRN']}?view=timeline", "[data-testid=timeline] li"),
         "settings": ("/settings", "main h2"),
         "recording": (f"/recordings/{recording}", "[data-feature]", "light", ("[data-feature=slope] button",)),
         "commands": (f"/jobs/{jobs['PA 07 LSK']}?view=recordings", "[aria-label='Command and record'] select", "light", ("Record",)),
@@ -105,6 +132,7 @@ def main(names: list[str]) -> None:
         "measure-procedure": (diagnosis("PA 40 LSK"), measure, "light", ("button[role=tab]:nth-of-type(3)", "Compare with")),
         "circuit": (f"/circuits/{circuit}", "[data-testid=drawing] svg"),
         "hand-over": (f"/jobs/{jobs['PA 40 LSK']}?view=hand-over", "section[aria-label=Reports]"),
+        "verification": (lambda: repaired(driver, jobs["PA 40 LSK"]), "[data-outcome]", "light", ("Read the monitors",)),
         "describe": (f"/describe/{described['version_id']}", "[data-testid=drawing] svg"),
     }  # fmt: skip
     for name, arguments in shots.items():

@@ -6,6 +6,7 @@ import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
+from decimal import Decimal
 from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
@@ -221,6 +222,27 @@ def _numbers(value: Any) -> list[str]:
 
 _frame = _lines(60, "code | figure | value with unit", lambda parts: len(parts) == 3 and all(parts))
 
+HARNESS_METHODS = (
+    "crimped and sealed",
+    "soldered and sealed",
+    "new length with two joints",
+    "new contact",
+    "new wire beside the harness",
+)
+
+
+def _is_harness_repair(parts: list[str]) -> bool:
+    wire, _, added, method, _, before, after = parts if len(parts) == 7 else ("",) * 7
+    ids = all(not photo or re.fullmatch(r"[0-9a-f-]{36}", photo) for photo in (before, after))
+    return bool(wire) and method in HARNESS_METHODS and (not added or number(added, Decimal(100_000)) >= 0) and ids
+
+
+_harness = _lines(
+    MOST_PARTS,
+    f"wire | place | mm added | {', '.join(HARNESS_METHODS)} | sealed with | picture before | picture after",
+    _is_harness_repair,
+)
+
 FIELDS: dict[str, Callable[[Any], Any]] = {
     "complaint": _text(2000), "conditions": _words(8, tuple(CONDITIONS)), "conditions_text": _text(1000), "reproduced": _yes_no,
     "recent_work": _words(20), "recent_work_text": _text(1000), "environment": _words(5, tuple(ENVIRONMENTS)),
@@ -229,7 +251,7 @@ FIELDS: dict[str, Callable[[Any], Any]] = {
     "opinion_by": _text(120), "opinion_said": _text(1000), "opinion_parts": _words(20),
     "may_drive": _one_of(MAY_DRIVE), "may_drive_why": _text(500), "made_it_fail": _text(500), "cause_removed": _yes_no, "not_done": _text(1000),
     "defects": _defects, "follow_up": _day, "follow_up_result": _one_of(FOLLOW_UP_RESULTS),
-    "parts": _parts, "repair_steps": _steps,
+    "parts": _parts, "repair_steps": _steps, "harness_repairs": _harness,
     "outcome": _one_of(OUTCOMES), "outcome_left": _text(500), "inspection_due": _day, "readiness": _readiness, "freeze_frame": _frame,
     "estimate": _estimate, "estimate_discount": _number(0, 100), "estimate_tax": _number(0, 100), "estimate_accepted": _acceptance,
     "customer_words": _text(2000), "return_cause": _one_of(SAME_CAUSE), "obd_figures": _numbers,

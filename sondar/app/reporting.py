@@ -59,6 +59,19 @@ class Part:
 
 
 @dataclass(frozen=True)
+class HarnessRepair:
+    """How a wire was repaired; pictures by their captions, as far as they have any."""
+
+    wire: str
+    place: str
+    added_mm: str
+    method: str
+    seal: str
+    before: str
+    after: str
+
+
+@dataclass(frozen=True)
 class Measured:
     """One reading with what a healthy vehicle would have shown."""
 
@@ -148,6 +161,7 @@ class Report:
     not_done: str
     defects: tuple[Defect, ...]
     parts: tuple[Part, ...]
+    harness: tuple[HarnessRepair, ...]
     steps_left: tuple[str, ...]
     follow_up: date | None
     put_back_open: tuple[str, ...]
@@ -190,7 +204,7 @@ def report(detail: JobDetail, judged: Sequence[Measuring], made: datetime) -> Re
         reproduced if isinstance(reproduced, bool) else None, _codes(record), tuple(_circuit(found) for found in judged),
         DRIVE[str(said("may_drive", "") or "")], str(said("may_drive_why", "") or ""), str(said("made_it_fail", "") or ""),
         removed if isinstance(removed, bool) else None, str(said("not_done", "") or ""), _defects(said("defects", [])),
-        _parts(said("parts", [])), _left(said("repair_steps", [])),
+        _parts(said("parts", [])), _harness(said("harness_repairs", []), record), _left(said("repair_steps", [])),
         date.fromisoformat(day) if day else None, tuple(item.title for item, done in detail.put_back if not done), job.stage,
         str(said("outcome", "") or ""), str(said("outcome_left", "") or ""), str(said("customer_words", "") or ""), estimate(record),
     )  # fmt: skip
@@ -198,6 +212,15 @@ def report(detail: JobDetail, judged: Sequence[Measuring], made: datetime) -> Re
 
 def _parts(lines: object) -> tuple[Part, ...]:
     return tuple(Part(*(part.strip() for part in str(line).split("|"))) for line in lines) if isinstance(lines, list) else ()
+
+
+def _harness(lines: object, record: JobRecord) -> tuple[HarnessRepair, ...]:
+    names = {str(photo.id): photo.caption or f"picture of {photo.created_at:%d %B %H:%M}" for photo in record.photos}
+    divided = [[part.strip() for part in str(line).split("|")] for line in lines] if isinstance(lines, list) else []
+    return tuple(
+        HarnessRepair(wire, place, added, method, seal, names.get(before, ""), names.get(after, ""))
+        for wire, place, added, method, seal, before, after in divided
+    )
 
 
 def _left(lines: object) -> tuple[str, ...]:

@@ -163,9 +163,12 @@ def standing(readings: Sequence[bool | None], codes: Sequence[CodeProof], repair
     unread = [code.code for code in codes if code.state in ("not cleared", "not read", "not completed")]
     left = []
     if open_readings:
-        left.append(f"{open_readings} of {len(readings)} tests that failed before have not been repeated.")
+        have = "has" if open_readings == 1 else "have"
+        left.append(f"{open_readings} of {len(readings)} tests that failed before {have} not been repeated.")
     if failed:
-        left.append(f"{failed} of {len(readings)} tests are still outside their range.")
+        left.append(
+            f"{failed} of {len(readings)} tests {'is' if failed == 1 else 'are'} still outside {'its' if failed == 1 else 'their'} range."
+        )
     if back:
         left.append(f"Back or new since the repair: {', '.join(back)}.")
     if unread:

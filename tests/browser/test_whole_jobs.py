@@ -172,6 +172,12 @@ def test_a_harness_with_two_damaged_wires_is_spliced_twice(page: Page) -> None:
         page.find(f"{PLAN} li[data-step]")
         assert "cut back to bright copper" in page.text()
         job.repair(called & damaged or called, "Repaired")
+        page.find("[data-testid=harness] summary").click()
+        fields = page.all("[data-testid=harness] details input")
+        for field, text in zip(fields, ("10 cm before the plug", "30", "shrink tube with adhesive"), strict=True):
+            field.send_keys(text)
+        press(page, "Add the harness repair")
+        page.see("10 cm before the plug, 30 mm added, shrink tube with adhesive")
         if job.verify() not in ("partly", "not fixed"):
             break
     assert not job.vehicle._hidden, "both wires were found and repaired"
@@ -196,8 +202,8 @@ def test_a_used_brake_module_is_coded_and_its_brakes_are_bled(page: Page) -> Non
         "pedal is checked",
     ):
         assert any(said in step for step in steps), (said, steps)
-    page.find(f"{PLAN} summary").click()
-    selects = page.all(f"{PLAN} details select")
+    page.find(f"{PLAN} [data-testid=parts] summary").click()
+    selects = page.all(f"{PLAN} [data-testid=parts] select")
     Select(selects[0]).select_by_visible_text("used")
     page.see("may be locked to its former vehicle")
     Select(selects[1]).select_by_visible_text("good")
@@ -271,8 +277,8 @@ def test_a_stuck_valve_whose_new_part_is_bad_out_of_the_box(page: Page) -> None:
     page.see("What failed before still fails.")
     assert job.measure() == {"Y6"}, "the new valve is named"
     page.open(f"/measure/{job.diagnosis}/diagnosis")
-    page.find(f"{PLAN} summary").click()
-    Select(page.all(f"{PLAN} details select")[1]).select_by_visible_text("bad")
+    page.find(f"{PLAN} [data-testid=parts] summary").click()
+    Select(page.all(f"{PLAN} [data-testid=parts] select")[1]).select_by_visible_text("bad")
     press(page, "Add the part")
     page.see("This new part is bad: it does not go in.")
     job.repair({"Y6"}, "Replaced")

@@ -14,6 +14,7 @@ from flask.testing import FlaskClient
 from tests.web.conftest import Door, reading
 from tests.web.test_check_in import check_in
 from tests.web.test_repairs import cut, repair
+from tests.web.test_routes import picture
 
 __all__ = ["cut"]
 
@@ -139,6 +140,25 @@ def test_a_vehicle_that_is_back_is_linked_and_a_lead_says_whether_for_the_same_c
     assert say(client, second, "return_cause", "same cause").status_code == 403
     assert say(door("quay-lead"), second, "return_cause", "same cause").status_code == 200
     assert client.get(f"/api/v1/jobs/{first}").get_json()["answers"]["follow_up_result"]["value"] == "came back, same cause"
+
+
+def test_a_harness_repair_is_kept_with_its_pictures_and_stands_in_the_report(client: FlaskClient, cut: dict[str, Any]) -> None:
+    sent = client.post(
+        f"/api/v1/jobs/{cut['id']}/photos", data={**picture(), "caption": "W2 cut"}, content_type="multipart/form-data"
+    )
+    photo = sent.get_json()["photos"][0]["id"]
+    line = f"Wire W2 | behind X12 | 40 | crimped and sealed | shrink tube with adhesive | {photo} | "
+    assert say(client, cut["id"], "harness_repairs", [line]).status_code == 200
+    page = client.get(f"/api/v1/jobs/{cut['id']}/report?form=html&reader=colleague").text
+    for said in ("behind X12", "40 mm", "crimped and sealed", "shrink tube with adhesive", "W2 cut"):
+        assert said in page
+    for wrong in (
+        "W2 | x",
+        "W2 | here | long | crimped and sealed | | | ",
+        "W2 | here | 4 | glued | | | ",
+        "W2 | here | 4 | new contact | | ../x | ",
+    ):
+        assert say(client, cut["id"], "harness_repairs", [wrong]).status_code == 422
 
 
 def test_a_lead_words_the_report_and_what_was_computed_stays_beside_it(

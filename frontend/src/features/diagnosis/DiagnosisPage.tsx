@@ -143,14 +143,17 @@ export function DiagnosisPage() {
 function Repair({ measuring, canWrite }: { measuring: Measuring; canWrite: boolean }) {
   const detail = useQuery(jobQuery(measuring.job.id)).data;
   const { conclusion, suspects } = measuring.assessment;
-  const repaired = measuring.repairs.at(-1)?.units;
-  const units = (repaired ?? (conclusion.settled ? conclusion.units : [])).filter(
+  const repair = measuring.repairs.at(-1);
+  const units = (repair?.units ?? (conclusion.settled ? conclusion.units : [])).filter(
     (unit) => !["none", "unknown"].includes(unit),
   );
   if (!detail || units.length === 0) return null;
   const named = units.map((unit) => ({
     unit,
-    title: suspects.find((suspect) => suspect.unit === unit)?.title ?? unit,
+    title:
+      repair?.titles[repair.units.indexOf(unit)] ??
+      suspects.find((suspect) => suspect.unit === unit)?.title ??
+      unit,
   }));
   return (
     <RepairPlan detail={detail} diagnosisId={measuring.diagnosis.id} units={named} canWrite={canWrite} />

@@ -6,6 +6,7 @@ import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 import { TextField } from "../../ui/TextField";
 import { useAnswer } from "../job/useAnswer";
+import { HarnessRepairs } from "./HarnessRepairs";
 
 type Step = Schema["RepairStepView"];
 
@@ -51,6 +52,7 @@ export function RepairPlan(props: Props) {
     <section aria-label="Repair">
       <h3 className="mb-1 text-lg">The repair, step by step</h3>
       <Steps {...props} steps={plan.data.steps} />
+      <HarnessRepairs {...props} wires={units.filter((one) => one.title.startsWith("Wire "))} />
       <Parts {...props} />
     </section>
   );
@@ -187,7 +189,7 @@ function Parts({ detail, units, canWrite }: Props) {
   const differs =
     part.old.trim() !== "" && part.fitted.trim() !== "" && part.old.trim() !== part.fitted.trim();
   return (
-    <div className="mt-4">
+    <div className="mt-4" data-testid="parts">
       <h4 className="text-sm text-soft">Parts fitted</h4>
       <ul aria-label="Parts fitted">
         {held.value.map((line) => {

@@ -65,7 +65,7 @@ function Readings({ data }: { data: Verification }) {
             <th className="w-24 font-normal">Before</th>
             <th className="w-28 font-normal">Expected</th>
             <th className="w-24 font-normal">Now</th>
-            <th className="w-36" />
+            <th className="w-60" />
           </tr>
         </thead>
         <tbody>
