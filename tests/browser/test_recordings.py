@@ -133,7 +133,7 @@ def test_a_flap_runs_only_while_it_is_held(page: Page) -> None:
     page.sign_in()
     recordings_of(page, "PA 07 LSK")
     choice = page.find("[aria-label='Command and record'] select")
-    Select(choice).select_by_value("flap")
+    Select(choice).select_by_value("command:flap")
     page.see("Keep fingers out of the heater box")
     press(page, "Connect, then hold to run")
     state = "[data-run-state]"
