@@ -20,7 +20,7 @@ from uuid import UUID
 import psycopg
 from pydantic import ValidationError
 
-from sondar.app import job_record
+from sondar.app import answer_fields
 from sondar.app.computed import Computed
 from sondar.app.judging import WantedTest, wanted_test
 from sondar.app.photos import prepare_photo
@@ -221,7 +221,7 @@ def _checked(
         except RefusedError as error:
             raise invalid(f"reading[{index}]", error.detail) from error
     for index, row in enumerate(rows.get("answer", [])):
-        check = job_record.FIELDS.get(str(row.get("field")))
+        check = answer_fields.FIELDS.get(str(row.get("field")))
         try:
             if check is None:
                 raise ValueError("no such field")

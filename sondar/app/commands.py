@@ -1,4 +1,4 @@
-"""Live data and commands: a run is carried out by one process, watched by one page, and recorded from the first moment to the last.
+"""Live data, commands and routines: a run is begun here, carried out by one process (``command_runs``), and watched by one page.
 
 Control is given back when it is stopped, when its time is over, when the finger is lifted, when the page is left, and when anything goes
 wrong. What has been recorded up to then is kept. One run at a time per vehicle.
@@ -7,18 +7,14 @@ wrong. What has been recorded up to then is kept. One run at a time per vehicle.
 from __future__ import annotations
 
 import json
-import threading
-import time
-from collections.abc import Sequence
-from dataclasses import dataclass, field
-from typing import Any
+from dataclasses import dataclass
 from uuid import UUID
 
-import numpy as np
 import structlog
 
-from sondar.app import job_record, measuring
+from sondar.app import command_runs, job_record, measuring
 from sondar.app.case import Case, load_case
+from sondar.app.command_runs import WantedRun
 from sondar.app.computed import Computed
 from sondar.app.jobs import JobRecord, load_record
 from sondar.app.judging import WantedTest
@@ -28,32 +24,19 @@ from sondar.circuit_files import load_vehicle_text
 from sondar.core.circuit.document.fields import VehicleModel
 from sondar.core.circuit.vehicle import CommandItem, RoutineItem, VehicleDocument
 from sondar.core.commanded import NOTICED, parts_that_answer, set_up_for
-from sondar.core.errors import ConflictError, RefusedError, UnavailableError, invalid
+from sondar.core.errors import ConflictError, UnavailableError, invalid
 from sondar.core.instruments.functional_check import FunctionalCheck
 from sondar.core.obd import FIGURES
-from sondar.core.recordings.model import Channel, Lane, Recording
-from sondar.core.recordings.packed import pack
-from sondar.devices.commander import OBD, Link, LostError, RefusedByModuleError, link, obd_number
+from sondar.devices.commander import OBD, obd_number
 from sondar.store import commands as store
 from sondar.store import recordings as recording_store
-from sondar.store.commands import Covered, Run, Sign
+from sondar.store.commands import Covered, Run
 
 log = structlog.get_logger()
 
-FASTEST_S = 0.04
-"""Pause between two looks at the vehicle, at least: most interfaces answer 10 to 25 times a second."""
-LOOKED_S, KEPT_S = 0.15, 0.5
-"""How often the person's wish is looked for, and how often what was recorded is stored."""
-HELD_S, LEFT_S = 0.9, 8.0
-"""A finger counts as lifted, and a page as left, after so long without a sign."""
-LONGEST_S = 600.0
 MOST_STEPS = 40
 ROUTINE = "routine:"
 """Before the id of a routine, where the id of a command stands."""
-STOPS_AFTER_S = 5.0
-"""A routine is stopped so long after the time that it may take."""
-ASKED_S = 0.3
-"""How often a routine is asked for its result."""
 UNDESCRIBED = VehicleDocument.model_construct(
     vehicle=VehicleModel.model_construct(make="", model=""),
     sondar_vehicle=1,
@@ -68,33 +51,6 @@ UNDESCRIBED = VehicleDocument.model_construct(
     shared={},
 )
 """A vehicle that nobody has described: what every vehicle offers can be recorded."""
-MAY_BE_ACTIVE = "Control may still be active: switch the key off."
-
-
-@dataclass(frozen=True)
-class Step:
-    """A position, and for how long."""
-
-    position: str
-    seconds: float
-
-
-@dataclass(frozen=True)
-class WantedRun:
-    """What is to be commanded and recorded.
-
-    Attributes:
-        command: id of a command of the vehicle; empty to record only. steps: positions one after the other; empty with ``hold``.
-        channels: ids of live data, and numbers of OBD service 01 as ``obd:0C``. seconds: how long is recorded where nothing is commanded,
-            or after the last step. routine: id of a routine of the vehicle, in place of a command.
-    """
-
-    client_key: UUID
-    command: str
-    steps: tuple[Step, ...]
-    channels: tuple[str, ...]
-    seconds: float
-    routine: str = ""
 
 
 @dataclass(frozen=True)
@@ -157,7 +113,7 @@ def start(work: Workspace, job_id: UUID, wanted: WantedRun) -> Run:
         run_id, new = begun
         found = store.run(db, run_id)
     if new:
-        work.meanwhile(lambda: _carry_out(work, found, document, address, wanted))
+        work.meanwhile(lambda: command_runs.carry_out(work, found, document, address, wanted))
     return found
 
 
@@ -206,267 +162,12 @@ def _checked(document: VehicleDocument, wanted: WantedRun) -> CommandItem | None
         raise invalid("steps", f"{item.title} may hurt someone: it runs only while a finger holds it")
     if not item.hold and not wanted.steps:
         raise invalid("steps", "say at least one position and for how long")
-    if len(wanted.steps) > MOST_STEPS or sum(step.seconds for step in wanted.steps) > LONGEST_S:
-        raise invalid("steps", f"at most {MOST_STEPS} steps and {LONGEST_S / 60:.0f} minutes")
+    if len(wanted.steps) > MOST_STEPS or sum(step.seconds for step in wanted.steps) > command_runs.LONGEST_S:
+        raise invalid("steps", f"at most {MOST_STEPS} steps and {command_runs.LONGEST_S / 60:.0f} minutes")
     for step in wanted.steps:
         if step.position not in item.positions:
             raise invalid("steps", f"{item.title} has no position '{step.position}': {', '.join(item.positions)}")
     return item
-
-
-@dataclass
-class _Taken:
-    """What has been recorded; ``fresh`` is not stored yet. One thread adds, another stores."""
-
-    document: VehicleDocument
-    channels: tuple[str, ...]
-    begun: float = field(default_factory=time.monotonic)
-    stored: int = 0
-    fresh: dict[str, list[Any]] = field(default_factory=lambda: {"t": [], "rows": [], "lane": []})
-    _lock: threading.Lock = field(default_factory=threading.Lock)
-
-    @property
-    def now(self) -> float:
-        """Seconds since it began."""
-        return time.monotonic() - self.begun
-
-    def add(self, at_s: float, row: list[float]) -> None:
-        """One figure of every channel."""
-        with self._lock:
-            self.fresh["t"].append(round(at_s, 4))
-            self.fresh["rows"].append(row)
-
-    def change(self, at_s: float, position: str) -> None:
-        """A position, from a time on."""
-        with self._lock:
-            self.fresh["lane"].append([round(at_s, 4), position])
-
-    def flush(self, work: Workspace, recording_id: UUID) -> None:
-        """Store what is fresh; what could not be stored stays fresh."""
-        with self._lock:
-            taken, self.fresh = self.fresh, {"t": [], "rows": [], "lane": []}
-        if not taken["t"] and not taken["lane"]:
-            return
-        body = json.dumps({"channels": [_head(self.document, name) for name in self.channels], **taken}).encode()
-        try:
-            with work.transaction() as db:
-                recording_store.put_piece(db, recording_id, self.stored, body)
-        except Exception:
-            with self._lock:
-                self.fresh = {name: [*taken[name], *self.fresh[name]] for name in taken}
-            raise
-        self.stored += 1
-
-
-class _Beside:
-    """What the person wants, looked for beside the thread that commands, and what was recorded, stored there.
-
-    A database that stalls keeps no part moving: a wish that is older than ``HELD_S`` holds nothing.
-    """
-
-    def __init__(self, work: Workspace, run: Run, taken: _Taken, position: str) -> None:
-        self.position = position
-        self._work, self._run, self._taken = work, run, taken
-        self._sign, self._at = Sign(stop=False, quiet_s=0.0, held=False), time.monotonic()
-        self._over = threading.Event()
-        self._thread = threading.Thread(target=self._go, daemon=True)
-        self._thread.start()
-
-    @property
-    def held(self) -> bool:
-        """A finger holds it now, as far as is known."""
-        return self._sign.held and time.monotonic() - self._at < HELD_S
-
-    @property
-    def stop(self) -> bool:
-        """Somebody asked to end it."""
-        return self._sign.stop
-
-    @property
-    def left(self) -> bool:
-        """The page has given no sign for too long, or nobody can be asked whether it has."""
-        return self._sign.quiet_s + time.monotonic() - self._at > LEFT_S
-
-    def close(self) -> None:
-        """Look no more."""
-        self._over.set()
-        self._thread.join()
-
-    def _go(self) -> None:
-        kept = time.monotonic()
-        while not self._over.wait(LOOKED_S):
-            try:
-                with self._work.transaction() as db:
-                    sign = store.sign(db, self._run.id, self.position)
-                self._sign, self._at = sign, time.monotonic()
-                if time.monotonic() - kept >= KEPT_S:
-                    kept = time.monotonic()
-                    self._taken.flush(self._work, self._run.recording_id)
-            except Exception as error:  # the database is away: no sign is no wish, and what is fresh waits
-                log.warning("command_not_looked_after", run=str(self._run.id), error=str(error))
-
-
-def _head(document: VehicleDocument, name: str) -> list[str]:
-    number = obd_number(name)
-    item = document.data[name] if number is None else FIGURES[number]
-    return [item.title, item.unit]
-
-
-def _carry_out(work: Workspace, run: Run, document: VehicleDocument, address: str, wanted: WantedRun) -> None:
-    """Connect, command and record until it is over, and say how it went."""
-    item, routine = document.commands.get(wanted.command), document.routines.get(wanted.routine)
-    taken = _Taken(document, wanted.channels)
-    modules = {document.data[name].module for name in wanted.channels if obd_number(name) is None}
-    modules |= {one.module for one in (item, routine) if one is not None}
-    emissions = None
-    if any(obd_number(name) is not None for name in wanted.channels):
-        emissions = document.obd.module if document.obd else ""
-        modules |= {emissions} if emissions else set()
-    state, said = "stopped", "It ended by an error of the program."
-    try:
-        with link(address, {name: document.addresses[name] for name in sorted(modules)}, document.data, emissions) as line:
-            line.watch(wanted.channels)
-            if routine is not None:
-                state, said = _follow_routine(work, run, line, routine, taken)
-            else:
-                state, said = _follow(work, run, line, item, wanted, taken)
-    except RefusedByModuleError as error:
-        state, said = "refused", error.detail
-    except LostError as error:
-        state, said = "lost", f"{error.detail}. {MAY_BE_ACTIVE if item or routine else ''}".strip()
-    except RefusedError as error:
-        state, said = "lost", error.detail
-    finally:
-        _finish(work, run, taken, state, said)
-
-
-def _follow(work: Workspace, run: Run, line: Link, item: CommandItem | None, wanted: WantedRun, taken: _Taken) -> tuple[str, str]:
-    rest = next(iter(item.positions)) if item else ""
-    if item:
-        line.begin(item.module)
-        taken.change(0.0, rest)
-    over = sum(step.seconds for step in wanted.steps) + wanted.seconds if not (item and item.hold) else LONGEST_S
-    state, said = "ended", ""
-    beside = _Beside(work, run, taken, rest)
-    try:
-        while taken.now < min(over, LONGEST_S):
-            now = taken.now
-            if beside.stop or beside.left:
-                state, said = "stopped", "Stopped." if beside.stop else "The page was left: control was given back."
-                break
-            position = _wanted_position(item, wanted.steps, now, beside.held) if item else ""
-            if item and position != beside.position:
-                _put(line, item, position, beside, taken)
-            _take(line, taken)
-            time.sleep(max(0.0, FASTEST_S - (taken.now - now)))
-    finally:
-        try:
-            if item and beside.position != rest:
-                _put(line, item, rest, beside, taken)
-        except RefusedByModuleError as error:
-            raise LostError(f"Control was not given back: {error.detail}") from error
-        finally:
-            beside.close()
-    for _ in range(5):  # what it does when it is let go belongs to the recording
-        _take(line, taken)
-        time.sleep(FASTEST_S)
-    return state, said
-
-
-def _follow_routine(work: Workspace, run: Run, line: Link, item: RoutineItem, taken: _Taken) -> tuple[str, str]:
-    """Start a routine, record while it goes on, and keep its result as what was found."""
-    line.begin(item.module)
-    taken.change(0.0, "not started")
-    line.start_routine(item)
-    taken.change(taken.now, "running")
-    beside, asked, result = _Beside(work, run, taken, "running"), taken.now, None
-    try:
-        while result is None:
-            now = taken.now
-            if beside.stop or beside.left or now > item.seconds + STOPS_AFTER_S:
-                line.stop_routine(item)
-                taken.change(taken.now, "stopped")
-                if beside.stop or beside.left:
-                    return "stopped", "Stopped before its end." if beside.stop else "The page was left: the routine was stopped."
-                return "stopped", f"It gave no result within {item.seconds:g} s and was stopped."
-            if now - asked >= ASKED_S:
-                asked, result = now, line.routine_result(item)
-            _take(line, taken)
-            time.sleep(max(0.0, FASTEST_S - (taken.now - now)))
-    finally:
-        beside.close()
-    taken.change(taken.now, result)
-    with work.transaction() as db:
-        store.noticed(db, run.id, result)
-    return "ended", "" if result == next(iter(item.results)) else f"Result: {result}."
-
-
-def _put(line: Link, item: CommandItem, position: str, beside: _Beside, taken: _Taken) -> None:
-    """Bring something into a position, or give it back if that is rest."""
-    asked = taken.now
-    if position == next(iter(item.positions)):
-        line.give_back(item)
-    else:
-        try:
-            line.command(item, position)
-        except LostError:
-            beside.position = position  # it may have been done: giving it back is tried
-            raise
-    beside.position = position
-    # The module did it somewhere between the request and its answer.
-    taken.change((asked + taken.now) / 2, position)
-
-
-def _wanted_position(item: CommandItem, steps: Sequence[Step], now: float, held: bool) -> str:
-    positions = list(item.positions)
-    if item.hold:
-        return positions[1] if held else positions[0]
-    end = 0.0
-    for step in steps:
-        end += step.seconds
-        if now < end:
-            return step.position
-    return positions[0]
-
-
-def _take(line: Link, taken: _Taken) -> None:
-    before = taken.now
-    if not taken.channels:
-        line.keep_open()
-    elif values := line.read():
-        # The module sampled it somewhere between the request and its answer.
-        taken.add((before + taken.now) / 2, [values[name] for name in taken.channels])
-
-
-def _finish(work: Workspace, run: Run, taken: _Taken | None, state: str, said: str) -> None:
-    """Store the rest, make a recording of it, and end the run."""
-    if taken is not None:
-        taken.flush(work, run.recording_id)
-    with work.transaction() as db:
-        bodies = recording_store.piece_bodies(db, run.recording_id)
-        store.end(db, run.id, state, said)
-        recorded = assembled(run.title if run.command else "", [json.loads(body) for body in bodies])
-        if recorded is None:
-            recording_store.fail(db, run.recording_id, said or "nothing was recorded")
-            recording_store.leave(db, run.recording_id)
-        else:
-            recording_store.keep(
-                db, run.recording_id, pack(recorded, run.created_at.timestamp(), [said] if said and state != "stopped" else [])
-            )
-
-
-def assembled(command: str, bodies: Sequence[dict[str, Any]]) -> Recording | None:
-    """A recording from the pieces that were stored while it ran; None if no figure was taken."""
-    heads: list[list[str]] = next((body["channels"] for body in bodies if body["channels"]), [])
-    t = np.array([at for body in bodies for at in body["t"]], dtype=np.float64)
-    rows = np.array([row for body in bodies for row in body["rows"]], dtype=np.float64).reshape(len(t), len(heads))
-    changes = tuple((float(at), str(word)) for body in bodies for at, word in body["lane"])
-    if len(t) < 2 and len(changes) < 2:
-        return None
-    channels = (
-        [Channel(title, unit, t, np.ascontiguousarray(rows[:, n])) for n, (title, unit) in enumerate(heads)] if len(t) else []
-    )
-    return Recording(tuple(channels), (Lane(command, changes, True),) if command and changes else ())
 
 
 @dataclass(frozen=True)
@@ -487,7 +188,13 @@ def going(work: Workspace, run_id: UUID, first: int) -> Going:
         run = store.run(db, run_id)
         bodies = recording_store.piece_bodies(db, run.recording_id, first) if run.state == "running" else []
     if run.left:
-        _finish(work, run, None, "lost", f"The program that gave it has ended. {MAY_BE_ACTIVE if run.command else ''}".strip())
+        command_runs.finish(
+            work,
+            run,
+            None,
+            "lost",
+            f"The program that gave it has ended. {command_runs.MAY_BE_ACTIVE if run.command else ''}".strip(),
+        )
         with work.transaction() as db:
             run = store.run(db, run_id)
     pieces = [json.loads(body) for body in bodies]
@@ -500,7 +207,7 @@ def going(work: Workspace, run_id: UUID, first: int) -> Going:
 def hold(work: Workspace, run_id: UUID, number: int, held: bool | None) -> Run:
     """The page is there, with its sign of that number; ``held`` says whether a finger holds the command (None where nothing is held)."""
     with work.transaction() as db:
-        store.heard(db, run_id, number, None if held is None else (HELD_S if held else 0.0))
+        store.heard(db, run_id, number, None if held is None else (command_runs.HELD_S if held else 0.0))
         return store.run(db, run_id)
 
 

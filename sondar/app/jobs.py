@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any, TypeVar
 from uuid import UUID, uuid5
 
-from sondar.app import job_record, judging
+from sondar.app import answer_fields, job_record, judging
 from sondar.app.computed import Computed, by_slug
 from sondar.app.photos import prepare_photo
 from sondar.app.repairs import unproved
@@ -213,7 +213,9 @@ def _vehicle_of(db: Db, wanted: CheckIn) -> tuple[UUID, str]:
         return wanted.vehicle_id, earlier[0].simulated_vehicle if earlier else ""
     if wanted.vehicle is None:
         raise invalid("vehicle", "say which vehicle: its make at least")
-    values = {name: job_record.checked(name, value) if isinstance(value, str) else value for name, value in wanted.vehicle.items()}
+    values = {
+        name: answer_fields.checked(name, value) if isinstance(value, str) else value for name, value in wanted.vehicle.items()
+    }
     return vehicles.create_vehicle(db, vehicles.NewVehicle(**values)), ""
 
 
@@ -244,7 +246,7 @@ def answer(work: Workspace, job_id: UUID, client_key: UUID, field: str, value: A
         InvalidError: no such field or value. ConflictError: someone answered it after what the writer saw; ``facts["current"]`` is
             their ``Answer``, and nothing is stored. Or the job is to be closed and a repair is not proved.
     """
-    kept = job_record.checked(field, value)
+    kept = answer_fields.checked(field, value)
     if field == "stage" and kept == "closed":
         _may_close(work, job_id)
     with work.transaction() as db:
@@ -296,9 +298,9 @@ def _may_close(work: Workspace, job_id: UUID) -> None:
 
 def _mirror(db: Db, job: store.Job, field: str, value: Any) -> None:
     """The answer as the current value where lists and search look for it."""
-    if field in job_record.OF_JOB:
+    if field in answer_fields.OF_JOB:
         store.set_column(db, job.id, field, value if value is not None else ASSUMED_C)
-    if field in job_record.OF_VEHICLE:
+    if field in answer_fields.OF_VEHICLE:
         vehicles.change_vehicle(db, job.vehicle_id, field, value)
     if field in ("make", "model", "year"):
         vehicle = vehicles.vehicle_by_id(db, job.vehicle_id)

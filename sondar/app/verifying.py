@@ -8,7 +8,7 @@ from datetime import UTC, date, datetime
 from typing import TypeVar
 from uuid import UUID, uuid5
 
-from sondar.app import job_record
+from sondar.app import answer_fields, job_record
 from sondar.app.case import Case, load_case
 from sondar.app.computed import Computed
 from sondar.app.jobs import JobRecord, about, load_record
@@ -277,7 +277,7 @@ def _monitors(record: JobRecord, seq: int) -> Monitors | None:
     if answer is None or not answer.value:
         return None
     lines = [line.split(" | ") for line in answer.value]
-    complete, outstanding = ([name for name, state in lines if state == wanted] for wanted in job_record.MONITOR_STATES)
+    complete, outstanding = ([name for name, state in lines if state == wanted] for wanted in answer_fields.MONITOR_STATES)
     return Monitors(complete, outstanding, answer.seq > seq)
 
 
@@ -321,7 +321,7 @@ def read_readiness(work: Workspace, job_id: UUID, client_key: UUID, view: Callab
     known = document.obd.module if document is not None and document.obd is not None else ""
     seen = obd.look(address, document.addresses[known] if document is not None and known else None)
     lines = [f"{name} | {'complete' if done else 'not complete'}" for name, done in seen.readiness.monitors.items()]
-    lines.append(f"{job_record.READ_AT} | {datetime.now(UTC):%Y-%m-%d %H:%M:%S}")
+    lines.append(f"{answer_fields.READ_AT} | {datetime.now(UTC):%Y-%m-%d %H:%M:%S}")
     with work.transaction() as db:
         intake_store.give_answer(db, job_id, client_key, "readiness", lines, NEWEST)
         intake_store.give_answer(

@@ -33,6 +33,13 @@ STATUS: tuple[tuple[type[RefusedError], int], ...] = (
 """Status of every branch of the error tree."""
 
 
+WORKING_PAGE = (
+    '<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Working it out</title></head>'
+    '<body style="font: 1.2rem sans-serif; margin: 3rem"><p role="status">Working it out … This page loads again by itself.</p></body></html>'
+)
+"""For somebody who opened a report that is not ready yet."""
+
+
 class FieldProblemModel(BaseModel):
     """One thing wrong with one field."""
 
@@ -99,6 +106,9 @@ def register(app: Flask, database_answers: Callable[[], bool], pool_state: Calla
     @app.errorhandler(StillWorkingError)
     def _working(error: StillWorkingError) -> Response:
         # What was sent is stored. The same request again (a client key is known again) hears how far it is, or gets the answer.
+        if request.method == "GET" and request.accept_mimetypes.best_match(["application/json", "text/html"]) == "text/html":
+            # A link to a report was followed: the page asks again by itself.
+            return Response(WORKING_PAGE, 202, {"Refresh": "2"}, content_type="text/html; charset=utf-8")
         answer = Response(json.dumps(Working(working=error.progress).model_dump()), 202, content_type="application/json")
         answer.headers["Retry-After"] = "1"
         return answer

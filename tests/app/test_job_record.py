@@ -8,7 +8,7 @@ from uuid import uuid4
 
 import pytest
 
-from sondar.app import job_record
+from sondar.app import answer_fields, job_record
 from sondar.core.codes import FoundCode
 from sondar.core.errors import InvalidError
 from sondar.core.triage.model import TriageModel
@@ -117,14 +117,14 @@ def test_whether_the_fault_is_there_follows_its_own_circuit(tern: TriageModel) -
     ],
 )
 def test_answers_are_kept_in_one_form(field: str, value: Any, kept: Any) -> None:
-    assert job_record.checked(field, value) == kept
+    assert answer_fields.checked(field, value) == kept
 
 
-@pytest.mark.parametrize("field", list(job_record.FIELDS))
+@pytest.mark.parametrize("field", list(answer_fields.FIELDS))
 @pytest.mark.parametrize("value", [{"a": 1}, [1, 2], "x\x00y", 1e400, -1e9, [["deep"]]])
 def test_nothing_odd_gets_through_any_field(field: str, value: Any) -> None:
     try:
-        kept = job_record.checked(field, value)
+        kept = answer_fields.checked(field, value)
     except InvalidError as error:
         assert error.problems[0].field == field
     else:

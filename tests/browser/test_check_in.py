@@ -264,6 +264,7 @@ def test_who_only_reads_is_offered_nothing_to_write(site: Site) -> None:
 def test_a_link_shows_the_job_to_a_stranger_until_it_is_ended(page: Page, site: Site) -> None:
     page.open_job("PA 40 LSK")
     press(page, "Share")
+    page.wait(lambda: page.driver.find_element(By.XPATH, "//label[contains(., 'with the plate')]"), "the choice").click()
     press(page, "Make a link")
     link = page.wait(lambda: page.find("[data-testid=share-link]").get_attribute("value"), "the link")
     with browser() as driver:

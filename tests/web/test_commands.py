@@ -12,7 +12,7 @@ from uuid import uuid4
 import pytest
 from flask.testing import FlaskClient
 
-from sondar.app import commands
+from sondar.app import command_runs, commands
 from sondar.circuit_files import library_network
 from sondar.simulators.diagnostic_vehicle import DiagnosticVehicle, DoipServer, HiddenFault
 from tests.web.conftest import Door
@@ -147,7 +147,7 @@ def test_what_may_hurt_runs_only_while_it_is_held(client: FlaskClient, job: str,
     time.sleep(0.5)
     assert live.commanded() == ()
     hold(client, run, True)
-    time.sleep(commands.HELD_S + 0.6)  # no sign any more: the tablet fell into the footwell
+    time.sleep(command_runs.HELD_S + 0.6)  # no sign any more: the tablet fell into the footwell
     assert live.commanded() == ()
     client.post(f"/api/v1/command-runs/{run}/stop")
     found = recorded(client, over(client, run))
@@ -227,7 +227,7 @@ def test_a_vehicle_lost_in_the_middle_is_said_and_the_recording_kept(client: Fla
 def test_a_run_whose_program_has_ended_is_closed_and_its_recording_kept(
     client: FlaskClient, job: str, vehicle: DoipServer, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(commands, "_finish", lambda *_: None)  # as if it had been killed
+    monkeypatch.setattr(command_runs, "finish", lambda *_: None)  # as if it had been killed
     run = begin(client, job, **PUMP).json
     time.sleep(3.0)
     monkeypatch.undo()

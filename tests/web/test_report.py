@@ -14,6 +14,7 @@ import pikepdf
 import pytest
 from flask.testing import FlaskClient
 
+from sondar.app import reporting
 from tests.web.conftest import Door, reading
 from tests.web.test_any_vehicle import get, measure
 from tests.web.test_check_in import check_in
@@ -180,3 +181,17 @@ def test_what_cannot_be_said_is_refused(client: FlaskClient, field: str, value: 
     job_id = check_in(client, "", make="Brigg")
     refused = answer(client, job_id, field, value)
     assert refused.status_code == 422, refused.json
+
+
+def test_a_report_that_is_not_ready_says_so_and_loads_again_by_itself(
+    client: FlaskClient, job: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def busy(*_: object) -> None:
+        raise StillWorkingError("half of it")
+
+    monkeypatch.setattr(reporting, "of_job", busy)
+    page = client.get(f"/api/v1/jobs/{job}/report", headers={"Accept": "text/html,application/xhtml+xml,*/*;q=0.8"})
+    assert (page.status_code, page.headers["Refresh"]) == (202, "2")
+    assert "loads again by itself" in page.text
+    program = client.get(f"/api/v1/jobs/{job}/report")
+    assert (program.status_code, program.get_json()) == (202, {"working": "half of it"})

@@ -7,7 +7,8 @@ from typing import Any
 from flask_openapi3 import APIBlueprint, Tag
 
 from sondar.app import commands
-from sondar.app.commands import Offered, Step, WantedRun
+from sondar.app.command_runs import Step, WantedRun
+from sondar.app.commands import Offered
 from sondar.core.obd import FIGURES
 from sondar.devices.commander import OBD
 from sondar.store.commands import Run

@@ -11,7 +11,7 @@ from flask_openapi3 import APIBlueprint, Tag
 from werkzeug.datastructures import FileStorage
 
 from sondar.app import jobs
-from sondar.app.job_record import OF_LEAD
+from sondar.app.answer_fields import OF_LEAD
 from sondar.app.jobs import CheckIn
 from sondar.app.photos import MAX_BYTES
 from sondar.app.workspace import known_job
