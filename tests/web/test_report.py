@@ -15,6 +15,7 @@ import pytest
 from flask.testing import FlaskClient
 
 from sondar.app import reporting
+from sondar.computing.asking import StillWorkingError
 from tests.web.conftest import Door, reading
 from tests.web.test_any_vehicle import get, measure
 from tests.web.test_check_in import check_in
