@@ -183,7 +183,7 @@ def test_a_database_that_stalls_keeps_nothing_moving(
 def test_a_page_that_is_left_gives_control_back(
     client: FlaskClient, job: str, vehicle: DoipServer, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(commands, "LEFT_S", 1.0)
+    monkeypatch.setattr(command_runs, "LEFT_S", 1.0)
     run = begin(client, job, **PUMP | {"steps": [{"position": "on", "seconds": 60.0}]}).json["id"]
     found = over(client, run)
     assert (found["state"], found["said"]) == ("stopped", "The page was left: control was given back.")
