@@ -248,6 +248,9 @@ def _follow_routine(work: Workspace, run: Run, line: Link, item: RoutineItem, ta
                 asked, result = now, line.routine_result(item)
             _take(line, taken)
             time.sleep(max(0.0, FASTEST_S - (taken.now - now)))
+    except RefusedByModuleError:
+        line.stop_routine(item)  # it would go on with nobody watching
+        raise
     finally:
         beside.close()
     taken.change(taken.now, result)

@@ -10,8 +10,6 @@ import json
 from dataclasses import dataclass
 from uuid import UUID
 
-import structlog
-
 from sondar.app import command_runs, job_record, measuring
 from sondar.app.case import Case, load_case
 from sondar.app.command_runs import WantedRun
@@ -31,8 +29,6 @@ from sondar.devices.commander import OBD, obd_number
 from sondar.store import commands as store
 from sondar.store import recordings as recording_store
 from sondar.store.commands import Covered, Run
-
-log = structlog.get_logger()
 
 MOST_STEPS = 40
 ROUTINE = "routine:"

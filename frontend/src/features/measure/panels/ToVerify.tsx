@@ -26,7 +26,7 @@ export function ToVerify({ measuring, onTest }: Props) {
           ? "No test had failed before it: reproduce the complaint and see that it is gone."
           : left === 0
             ? "Every test that failed before is within the expected range now: the repair is proved."
-            : `To verify, ${left} of ${tests.length} left. The job is closed when all are within the expected range.`}{" "}
+            : `To verify, ${left} of ${tests.length} left. The job is closed as fixed when all are within the expected range.`}{" "}
         <Link to={`/jobs/${measuring.job.id}?view=verify`} className="underline underline-offset-4">
           Verification of the job
         </Link>
