@@ -16,6 +16,8 @@ import pytest
 from flask.testing import FlaskClient
 
 from sondar.circuit_files import library_network
+from sondar.core.circuit.vehicle import RoutineItem
+from sondar.devices.commander import Link, RefusedByModuleError
 from sondar.simulators.diagnostic_vehicle import DiagnosticVehicle, DoipServer, HiddenFault
 from tests.web.conftest import Door, reading
 from tests.web.test_check_in import check_in
@@ -253,3 +255,16 @@ def test_without_an_interface_monitors_are_ticked_by_hand(client: FlaskClient, j
     assert say(client, job["id"], "readiness", ["catalyst | maybe"]).status_code == 422
     assert say(client, job["id"], "readiness", ["catalyst | not complete", "misfire | complete"]).status_code == 200
     assert shown(client, job["id"])["monitors"] == {"complete": ["misfire"], "outstanding": ["catalyst"], "since_repair": True}
+
+
+def test_a_routine_that_is_refused_in_the_middle_does_not_go_on(
+    client: FlaskClient, broken: DoipServer, throttle: dict[str, str], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def refuses(_line: Link, item: RoutineItem) -> str:
+        raise RefusedByModuleError(item.module, f"the result of {item.title}", 0x22)
+
+    monkeypatch.setattr(Link, "routine_result", refuses)
+    run = over(client, begin(client, throttle["id"], routine="throttle_ends").get_json()["id"])
+    assert run["state"] == "refused"
+    assert "conditions are not right" in run["said"]
+    assert not broken.vehicle.live._started
