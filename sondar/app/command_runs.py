@@ -10,6 +10,7 @@ import threading
 import time
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from itertools import accumulate
 from typing import Any
 from uuid import UUID
 
@@ -202,16 +203,17 @@ def _follow(work: Workspace, run: Run, line: Link, item: CommandItem | None, wan
         taken.change(0.0, rest)
     over = sum(step.seconds for step in wanted.steps) + wanted.seconds if not (item and item.hold) else LONGEST_S
     state, said = "ended", ""
-    beside = _Beside(work, run, taken, rest)
+    beside, late = _Beside(work, run, taken, rest), 0.0
     try:
-        while taken.now < min(over, LONGEST_S):
+        while taken.now - late < over and taken.now < LONGEST_S:
             now = taken.now
             if beside.stop or beside.left:
                 state, said = "stopped", "Stopped." if beside.stop else "The page was left: control was given back."
                 break
-            position = _wanted_position(item, wanted.steps, now, beside.held) if item else ""
+            position = _wanted_position(item, wanted.steps, now - late, beside.held) if item else ""
             if item and position != beside.position:
-                _put(line, item, position, beside, taken)
+                at = _put(line, item, position, beside, taken)
+                late = at - _due(wanted.steps, now - late)  # a step lasts from when it was reached, not from when it was due
             _take(line, taken)
             time.sleep(max(0.0, FASTEST_S - (taken.now - now)))
     finally:
@@ -259,8 +261,8 @@ def _follow_routine(work: Workspace, run: Run, line: Link, item: RoutineItem, ta
     return "ended", "" if result == next(iter(item.results)) else f"Result: {result}."
 
 
-def _put(line: Link, item: CommandItem, position: str, beside: _Beside, taken: _Taken) -> None:
-    """Bring something into a position, or give it back if that is rest."""
+def _put(line: Link, item: CommandItem, position: str, beside: _Beside, taken: _Taken) -> float:
+    """Bring something into a position, or give it back if that is rest. Returns when, in seconds."""
     asked = taken.now
     if position == next(iter(item.positions)):
         line.give_back(item)
@@ -272,7 +274,15 @@ def _put(line: Link, item: CommandItem, position: str, beside: _Beside, taken: _
             raise
     beside.position = position
     # The module did it somewhere between the request and its answer.
-    taken.change((asked + taken.now) / 2, position)
+    at = (asked + taken.now) / 2
+    taken.change(at, position)
+    return at
+
+
+def _due(steps: Sequence[Step], now: float) -> float:
+    """When the step that goes on at a time was to begin, s."""
+    ends = list(accumulate((step.seconds for step in steps), initial=0.0))
+    return max(end for end in ends if end <= now)
 
 
 def _wanted_position(item: CommandItem, steps: Sequence[Step], now: float, held: bool) -> str:

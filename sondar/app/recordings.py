@@ -167,9 +167,11 @@ def read(work: Workspace, recording_id: UUID, mapping: Mapping | None) -> Stored
     if absent := missing(work, recording_id):
         raise ConflictError("Not complete", f"{len(absent)} pieces of this file have not come yet: send piece {absent[0]}")
     with work.transaction() as db:
-        if store.claim(db, recording_id, None if mapping is None else mapping.as_dict()):
-            work.meanwhile(lambda: _read(work, recording_id))
-        return store.recording(db, recording_id)
+        mine = store.claim(db, recording_id, None if mapping is None else mapping.as_dict())
+        found = store.recording(db, recording_id)
+    if mine:  # only now is the mapping there for the reader to see
+        work.meanwhile(lambda: _read(work, recording_id))
+    return found
 
 
 def _read(work: Workspace, recording_id: UUID) -> None:

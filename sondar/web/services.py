@@ -20,7 +20,7 @@ from sondar.computing.asking import Computing
 from sondar.store import jobs as job_store
 from sondar.store import keeping, people
 from sondar.store.circuits import newest_circuits
-from sondar.store.database import Db
+from sondar.store.database import Db, none_is_held
 from sondar.store.vehicles import newest_models
 
 SEARCHES_AT_ONCE = 10
@@ -61,7 +61,12 @@ class Services:
         self._after.submit(_guarded, work)
 
     def meanwhile(self, work: Callable[[], None]) -> None:
-        """Do something that takes long (reading a file, recording from a vehicle) beside everything else."""
+        """Do something that takes long (reading a file, recording from a vehicle) beside everything else.
+
+        Raises:
+            RuntimeError: this request holds a connection: what it is writing would not be there yet for the work to see.
+        """
+        none_is_held()
         self._meanwhile.submit(_guarded, work)
 
     def refresh_search(self) -> None:

@@ -81,7 +81,8 @@ def test_a_pump_is_commanded_and_the_supply_gives_way(client: FlaskClient, job: 
     found = recorded(client, run)
     [lane] = found["lanes"]
     assert [c["position"] for c in lane["changes"]] == ["off", "on", "off"]
-    assert 0.8 < lane["changes"][2]["at_s"] - lane["changes"][1]["at_s"] < 1.4
+    held_s = lane["changes"][2]["at_s"] - lane["changes"][1]["at_s"]
+    assert held_s > 0.95, "a step that begins late still lasts as long as was asked for"
     query = {"channel": 0, "start_s": found["recording"]["start_s"], "end_s": found["recording"]["end_s"]}
     features = client.get(f"/api/v1/recordings/{run['recording_id']}/features", query_string=query).json["features"]
     levels = {f["title"].rsplit(" ", 1)[1]: f["value"] for f in features if f["kind"] == "level"}
