@@ -15,9 +15,9 @@ from typing import Literal
 Group = Literal["wiring", "module", "component", "system", "setting"]
 """What is at fault: a conductor, a module, a component; what a component moves or senses; something taught or coded."""
 
-Trait = Literal["open", "series", "leak", "stuck", "weak", "visible", "evident", "cleanable", "intermittent"]
-"""What is true of a fault whatever its part: it interrupts, adds resistance, lets current leak, keeps something from moving, makes a
-signal small; it can be seen (or cannot be missed), cured by cleaning, and may come and go."""
+Trait = Literal["open", "series", "leak", "stuck", "slow", "weak", "visible", "evident", "cleanable", "intermittent"]
+"""What is true of a fault whatever its part: it interrupts, adds resistance, lets current leak, keeps something from moving or lets it
+move late or slowly, makes a signal small; it can be seen (or cannot be missed), cured by cleaning, and may come and go."""
 
 CHASSIS = "chassis"
 """Name of the vehicle body, the 0 V reference of every network."""
@@ -58,13 +58,15 @@ class RelayContact:
         coil: id of the coil branch.
         pull_in_a: coil current in amperes at which the contact changes over.
         closed_at_rest: True for a normally closed contact.
-        closed_ohm: resistance when closed.
+        closed_ohm: resistance when closed. open_ohm: when open; more than air has where two resistances are exchanged, as by the wiper
+            of a position sensor that an actuator carries along.
     """
 
     coil: str
     pull_in_a: float
     closed_at_rest: bool
     closed_ohm: float
+    open_ohm: float = AIR_OHM
 
 
 @dataclass(frozen=True)
@@ -115,7 +117,8 @@ class Change:
         set_ohm: new resistance; add_ohm: added in series; scale: factor on the resistance.
         emf_v: new source voltage; emf_scale: factor on it.
         curve_parameters: replacements by position in the curve's parameters.
-        blocks: the part does not act, whatever flows in it; nothing electrical changes.
+        blocks: the part does not act, whatever flows in it, and what it carries along stays at rest; no current changes.
+        lag_scale: factor on the part's time constant; dead_s: seconds added before it begins to move. Neither changes a steady state.
     """
 
     branch: str
@@ -126,6 +129,13 @@ class Change:
     emf_scale: float | None = None
     curve_parameters: tuple[tuple[int, float], ...] | None = None
     blocks: bool = False
+    lag_scale: float | None = None
+    dead_s: float | None = None
+
+    @property
+    def is_electrical(self) -> bool:
+        """False if only what moves is changed: whether, how late and how fast."""
+        return not self.blocks and self.lag_scale is None and self.dead_s is None
 
     @property
     def key(self) -> str:
@@ -136,6 +146,8 @@ class Change:
             ("*", self.scale),
             ("=V", self.emf_v),
             ("*V", self.emf_scale),
+            ("*t", self.lag_scale),
+            ("+t", self.dead_s),
         ):
             if value is not None:
                 return f"{sign}{value:.6g}"

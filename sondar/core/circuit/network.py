@@ -12,7 +12,7 @@ from dataclasses import replace
 from functools import cached_property
 
 from sondar.core.circuit.document.fields import CircuitDocument, behind, goes_with
-from sondar.core.circuit.families import Contact, HBridge, ModuleSupply, Part, Plug, PulledInput, Splice, Wire
+from sondar.core.circuit.families import Contact, HBridge, ModuleSupply, Part, Plug, PulledInput, RatiometricSensor, Splice, Wire
 from sondar.core.circuit.families.base import SYSTEM
 from sondar.core.circuit.families.module import Driver
 from sondar.core.circuit.model import AIR_OHM, CHASSIS, Branch, Fault, Point, RelayContact, Setup, Unit
@@ -79,7 +79,7 @@ class Circuit:
         """Every branch of the healthy circuit in a set-up, its ends given as nodes."""
         asleep = replace(self.rest_setup(), unplugged=setup.unplugged, temperature_c=setup.temperature_c)
         made = itertools.chain.from_iterable(
-            self._supplied(part, part.branches(part_id, asleep if self._is_cut_off(part_id, setup) else setup))
+            self._supplied(part, self._carried(part_id, part, asleep if self._is_cut_off(part_id, setup) else setup))
             for part_id, part in self.parts.items()
         )
         return [
@@ -87,6 +87,20 @@ class Circuit:
             for branch in (*made, *self._driven(setup))
             if self.node(branch.a) != self.node(branch.b) and not branch.a.endswith(".87a") and not self._is_unused(branch)
         ]
+
+    def _carried(self, part_id: str, part: Part, setup: Setup) -> list[Branch]:
+        """What an actuator carries along moves only where that acts; elsewhere it stays at rest."""
+        found = part.branches(part_id, setup)
+        mover = self.parts.get(part.follows) if isinstance(part, RatiometricSensor) else None
+        acts = mover.acts(part.follows, setup) if mover is not None and isinstance(part, RatiometricSensor) else None
+        if acts is None or not isinstance(part, RatiometricSensor):
+            return found
+        return [
+            moved if moved == still
+            else replace(moved, resistance_ohm=AIR_OHM,
+                         contact=RelayContact(acts.branch, acts.weak_a, False, moved.resistance_ohm, still.resistance_ohm))
+            for moved, still in zip(found, part.at_rest().branches(part_id, setup), strict=True)
+        ]  # fmt: skip
 
     @cached_property
     def _supplies(self) -> dict[str, tuple[str, float]]:
@@ -356,7 +370,11 @@ class Circuit:
     @cached_property
     def faults(self) -> dict[str, Fault]:
         """Every single fault of the circuit, by id."""
-        return {fault.id: fault for part_id, part in self.parts.items() for fault in part.faults(part_id)}
+        return {
+            fault.id: fault
+            for part_id, part in self.parts.items()
+            for fault in (*part.faults(part_id), *part.faults_of_time(part_id))
+        }
 
     @cached_property
     def units(self) -> dict[str, Unit]:

@@ -22,7 +22,7 @@ from sondar.core.diagnosis.hypotheses import HypothesisSet
 from sondar.core.diagnosis.learning import Filter, density_of, normal_density
 from sondar.core.diagnosis.predictions import ERROR_ELSEWHERE, ERROR_NO_CONTACT, MISREAD, Predictor
 from sondar.core.instruments import instrument
-from sondar.core.instruments.base import LOG_OFFSET_OHM, Display, Test
+from sondar.core.instruments.base import Display, Test
 from sondar.core.instruments.reading import Reading
 
 Array = npt.NDArray[np.float64]
@@ -106,7 +106,7 @@ def density(reading: Reading, shown: Display) -> Array:
     at = float(device.working(reading.value))
     last_digit = np.hypot(reading.resolution, reading.meter_error) / np.sqrt(3.0)
     if device.log_scale:
-        last_digit /= (max(reading.value, 0.0) + LOG_OFFSET_OHM) * np.log(10.0)
+        last_digit /= (max(reading.value, 0.0) + device.log_offset) * np.log(10.0)
     sd = np.hypot(shown.sd, last_digit)
     numeric: Array = normal_density(at - shown.mean, sd**2) * np.maximum(0.0, 1.0 - shown.words.sum(axis=2))
     return numeric

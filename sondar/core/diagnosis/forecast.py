@@ -41,9 +41,6 @@ LEADS_MEAN_OHM, LEADS_SD_OHM = 0.15, 0.15
 DRIFT_V = 0.03
 """Standard deviation by which a battery drifts between readings."""
 
-SHARED_SHARE, OWN_SHARE = 0.5, 0.9
-"""Shares of any other instrument's standard error that stay with it and that change from reading to reading."""
-
 PREDICTED = "predicted"
 """Source of limits that Sondar worked out itself: they tell nothing that it does not know."""
 
@@ -228,8 +225,8 @@ def _meter(device: Instrument, parameters: Parameters, figures: Array, slope: Ar
     error = _bound(device, figures) / np.sqrt(3.0)
     if device.log_scale:
         error = error * (device.working(figures + 0.01) - device.working(figures)) / 0.01
-    slope[:, parameters.index(f"meter: {device.id}")] = SHARED_SHARE * error
-    return np.asarray(OWN_SHARE * error)
+    slope[:, parameters.index(f"meter: {device.id}")] = device.error_stays * error
+    return np.asarray(device.error_changes * error)
 
 
 def _bound(device: Instrument, figures: Array) -> Array:

@@ -29,6 +29,7 @@ from sondar.core.instruments.new_fuse import NewFuse
 from sondar.core.instruments.ohmmeter import Ohmmeter
 from sondar.core.instruments.oscilloscope import ScopeBottom, ScopeTop
 from sondar.core.instruments.reference_gauge import ReferenceGauge
+from sondar.core.instruments.response import ResponseDelay, ResponseTime
 from sondar.core.instruments.signal_meters import DutyMeter, FrequencyMeter
 from sondar.core.instruments.substitution import Substitution
 from sondar.core.instruments.temperature_tests import ColdTest, HeatTest
@@ -44,7 +45,7 @@ INSTRUMENTS: dict[str, Instrument] = {
         Voltmeter(), Ohmmeter(), SmallTestLamp(), LargeTestLamp(), FunctionalCheck(), VisualInspection(), ModuleCommunication(), LiveData(),
         CurrentClamp(), LedProbe(), LoadedCircuitTest(), LineState(), AppliedGround(), AppliedSupply(), AcVoltmeter(), FrequencyMeter(),
         DutyMeter(), ScopeTop(), ScopeBottom(), WiggleTest(), HeatTest(), ColdTest(), Substitution(), Cleaning(), ReferenceGauge(),
-        Thermometer(), LeadsTogether(), NewFuse(), LoadedVoltmeter(),
+        Thermometer(), LeadsTogether(), NewFuse(), LoadedVoltmeter(), ResponseTime(), ResponseDelay(),
     )
 }  # fmt: skip
 """Every instrument by its id, in the order of lists."""

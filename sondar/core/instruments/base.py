@@ -5,13 +5,13 @@ set-up, and what it shows there. Everything else (belief, ranking, record, scree
 new instrument is one file here and one line in ``__init__``.
 
 Array layout: S samples of tolerances (0 is the nominal vehicle), H hypotheses, P tests of one instrument, W words.
-Working scale: log10(ohms + 0.5 Ω) where ``log_scale`` is set, the figure itself elsewhere.
+Working scale: log10(figure + offset) where ``log_scale`` is set (ohms + 0.5 Ω, seconds + 0.05 s), the figure itself elsewhere.
 """
 
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, ClassVar, Literal
 
@@ -74,6 +74,14 @@ class Population:
             self.circuit, setup or self.setup, pairs, self.hypotheses, self.blown, samples=self.samples, deviates=self.deviates,
             flows=flows, scale=self.scale,
         )  # fmt: skip
+
+    def timing(self, part_id: str, field: Literal["lag_scale", "dead_s"], together: Callable[[list[float]], float]) -> Array:
+        """(H,) what each hypothesis changes of a part's timing: nothing, one change, or two taken together by ``sum`` or ``prod``."""
+        found = []
+        for changes in self.hypotheses:
+            own = [getattr(change, field) for change in changes if change.branch.split(".")[0] == part_id]
+            found.append(together([value for value in own if value is not None]))
+        return np.array(found, dtype=float)
 
     def blocked(self, branches: Sequence[str]) -> npt.NDArray[np.bool_]:
         """(H, P) True where a hypothesis keeps the part behind a branch from acting."""
@@ -171,7 +179,9 @@ class Instrument(ABC):
         word_labels: how a word is written on a button, where that differs.
         synonyms: other ways to enter a word, in lower case. soft_words: words that people use and no display has, with how likely
             each proper word is behind it.
-        figures: it shows figures. log_scale: its working scale is log10 of ohms.
+        figures: it shows figures. log_scale: its working scale is log10 of the figure and ``log_offset``, below which figures are told
+            apart by their difference.
+        error_stays, error_changes: of its standard error the shares that stay with it, and that change from reading to reading.
         error_share, error_floor: error bound as share of the reading plus a floor in SI units (counts, test leads).
         span: width in the working scale over which a probe or reading error can land.
         no_contact: what it shows when a probe touches nothing; empty if that cannot happen.
@@ -199,6 +209,9 @@ class Instrument(ABC):
     soft_words: ClassVar[Mapping[str, Mapping[str, float]]] = {}
     figures: ClassVar[bool] = True
     log_scale: ClassVar[bool] = False
+    log_offset: ClassVar[float] = LOG_OFFSET_OHM
+    error_stays: ClassVar[float] = 0.5
+    error_changes: ClassVar[float] = 0.9
     error_share: ClassVar[float] = 0.0
     error_floor: ClassVar[float] = 0.0
     span: ClassVar[float] = 17.0
@@ -282,11 +295,11 @@ class Instrument(ABC):
     def working(self, value: npt.ArrayLike) -> Array:
         """SI value in the working scale."""
         number = np.asarray(value, dtype=float)
-        return np.asarray(np.log10(np.maximum(number, 0.0) + LOG_OFFSET_OHM)) if self.log_scale else number
+        return np.asarray(np.log10(np.maximum(number, 0.0) + self.log_offset)) if self.log_scale else number
 
     def from_working(self, value: float) -> float:
         """Back from the working scale to SI."""
-        return max(0.0, 10.0**value - LOG_OFFSET_OHM) if self.log_scale else value
+        return max(0.0, 10.0**value - self.log_offset) if self.log_scale else value
 
     # -- words --------------------------------------------------------------------------------------
 
@@ -338,7 +351,8 @@ class Instrument(ABC):
         if self.unit == "V" and abs(value) > 60:
             raise QuantityError(f"{value:g}", "a voltage between −60 and 60 V; add m for millivolts")
         if self.log_scale and value < 0:
-            raise QuantityError(f"{value:g}", "a resistance of 0 Ω or more; swap the probes if voltage is present")
+            more = "; swap the probes if voltage is present" if self.unit == "Ω" else ""
+            raise QuantityError(f"{value:g}", f"0 {self.unit} or more{more}")
 
 
 def _chances(words: Array | None) -> Array | None:

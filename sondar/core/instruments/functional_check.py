@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Mapping, Sequence
 
 import numpy as np
@@ -25,6 +26,8 @@ OPERATION_SOFT_WORDS: Mapping[str, Mapping[str, float]] = {
     "comes and goes": {OPERATES: 0.35, WEAK: 0.4, INOPERATIVE: 0.25},
     "faint": {WEAK: 0.9, INOPERATIVE: 0.1},
 }
+MUCH_SLOWER, SEEN_S, SLOW_BLUR = 4.0, 0.7, 0.6
+"""Times as slow, and seconds, from which half of all people call a movement weak or sluggish; spread of the logarithm."""
 BLUR_DECADES = 0.06
 """Decades of current by which people differ in what they still notice, or call lively."""
 
@@ -50,6 +53,15 @@ def operation_words(amps: Array, watched: Sequence[Acts], blocked: npt.NDArray[n
     lively = ndtr((size - np.log10(full)) / BLUR_DECADES) * notices
     free = ~blocked
     return np.stack([lively * free, (notices - lively) * free, 1.0 - notices * free], axis=-1)
+
+
+def _sluggish(population: Population, part_id: str) -> Array:
+    """(H,) chance that a person calls a part weak because it begins late or moves slowly: by how much, and whether eyes can see it."""
+    part = population.circuit.parts[part_id]
+    slower, later = population.timing(part_id, "lag_scale", math.prod), population.timing(part_id, "dead_s", sum)
+    takes = part.lag_s * slower + later
+    much = np.log(np.maximum(slower * (1.0 + later / max(part.lag_s + part.dead_s, 0.1)), 1.0) / MUCH_SLOWER) / SLOW_BLUR
+    return np.asarray(ndtr(much) * ndtr(np.log(np.maximum(takes, 1e-3) / SEEN_S) / SLOW_BLUR) * ((slower > 1.0) | (later > 0.0)))
 
 
 class FunctionalCheck(Instrument):
@@ -84,7 +96,10 @@ class FunctionalCheck(Instrument):
         branches = [acts.branch for acts in watched]
         by_peak = np.array([acts.by_peak for acts in watched])
         amps = np.where(by_peak, solved.peak_amps(branches), solved.amps(branches))
-        return Observation(words=operation_words(amps, watched, population.blocked(branches)))
+        words = operation_words(amps, watched, population.blocked(branches))
+        sluggish = np.stack([_sluggish(population, test.red) for test in tests], axis=1)
+        lively = words[..., 0]
+        return Observation(words=np.stack([lively * (1.0 - sluggish), words[..., 1] + lively * sluggish, words[..., 2]], axis=-1))
 
     def where(self, circuit: Circuit, test: Test) -> str:
         acts = circuit.parts[test.red].acts(test.red, test.setup) if test.red in circuit.parts else None

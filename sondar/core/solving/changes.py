@@ -31,13 +31,16 @@ class Changes:
         self.curve_parameters = np.broadcast_to(base, (count, *base.shape)).copy()
         shape = (solver.samples, count, len(solver.contacts))
         self.contact_closed = np.broadcast_to(solver.sampled_resistance[:, None, solver.contacts], shape).copy()
-        self.contact_open = np.full(shape, AIR_OHM)
+        self.contact_open = np.broadcast_to(solver.open_resistance[:, None], shape).copy()
+        self.held = np.zeros((count, len(solver.contacts)), dtype=bool)
         self.contact_own = np.ones((count, len(solver.contacts)), dtype=bool)
         plain: list[tuple[int, int, int, int, float]] = []
         for h, changes in enumerate(hypotheses):
             for slot, change in enumerate(changes):
                 index = solver.by_id.get(change.branch)
-                if index is None or change.blocks:
+                if change.blocks and index is not None:
+                    self.held[h] |= solver.coils == index
+                if index is None or not change.is_electrical:
                     continue  # nothing electrical, or both ends are one node in this circuit: the change has no effect
                 if index in solver.special or change.curve_parameters or change.emf_v is not None or change.emf_scale is not None:
                     self._add_special(h, slot, index, change)
@@ -87,7 +90,8 @@ class Changes:
                 self.contact_closed[:, h, position] = self.contact_open[:, h, position] = change.set_ohm
                 self.contact_own[h, position] = False
             elif change.add_ohm is not None:
-                self.contact_closed[:, h, position] += change.add_ohm
+                for ohms in (self.contact_closed, self.contact_open):
+                    ohms[:, h, position] = np.maximum(ohms[:, h, position] + change.add_ohm, LEAST_OHM)
 
     def _delta(self, index: int, after: Array) -> Array:
         """Coefficient of w·wᵀ that turns the port's resistance (S, …) into ``after``."""
@@ -141,8 +145,10 @@ class Changes:
                 shunt = own / (own + np.where(how == 1, value, 0.0)) ** 2
             found[h, index] = np.nan_to_num(np.where(kept[index], own, shunt), posinf=0.0, neginf=0.0)
         for position, index in enumerate(self.solver.contacts):
-            conducts = state[0, :, position] & kept[index] & self.contact_own[:, position]
-            found[:, index] = np.where(conducts, self.solver.closed_ohm[position], 0.0)
+            closed, own = state[0, :, position], self.contact_own[:, position]
+            conducts = (closed | (self.solver.open_ohm[position] < AIR_OHM)) & kept[index] & own
+            ohms = np.where(closed, self.solver.closed_ohm[position], self.solver.open_ohm[position])
+            found[:, index] = np.where(conducts, ohms, 0.0)
         return found
 
     def lifted(self) -> Array:

@@ -105,10 +105,13 @@ class PortNetwork:
         self.pull_in = np.array([relay.pull_in_a for relay in relays])
         self.closed_at_rest = np.array([relay.closed_at_rest for relay in relays], dtype=bool)
         self.closed_ohm = np.array([relay.closed_ohm for relay in relays])
+        self.open_ohm = np.array([relay.open_ohm for relay in relays])
         self.special = frozenset(self.contacts)
         self.flows = np.array([self.by_id[name] for name in flows], dtype=int)
         self.pair_port0 = len(self.branches)
         self.sampled_resistance = np.stack([self._sampled(branch) for branch in self.branches], axis=1)
+        own = self.sampled_resistance[:, self.contacts]  # a tolerance is that of both positions
+        self.open_resistance = np.where(self.open_ohm < AIR_OHM, self.open_ohm * own / self.closed_ohm, AIR_OHM)
         self._ports: dict[tuple[bool, ...], Ports] = {}
 
     def normals(self, name: str) -> Array:
@@ -136,9 +139,9 @@ class PortNetwork:
 
     def _factorise(self, closed: tuple[bool, ...], seen: Sequence[int] | None = None) -> Ports:
         resistance = self.sampled_resistance.copy()
-        for contact, is_closed in zip(self.contacts, closed, strict=True):
+        for position, (contact, is_closed) in enumerate(zip(self.contacts, closed, strict=True)):
             if not is_closed:
-                resistance[:, contact] = AIR_OHM
+                resistance[:, contact] = self.open_resistance[:, position]
         kept = np.array([
             branch.curve is None and (bool(branch.emf_v) or bool(branch.emf_spread_v) or bool(ohm <= IMPEDANCE_FORM_OHM))
             for branch, ohm in zip(self.branches, resistance[0], strict=True)

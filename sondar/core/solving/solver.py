@@ -114,15 +114,14 @@ class SetupSolver(PortNetwork):
                 # The network of a whole vehicle is factorised once; contacts that differ are then changes like any other.
                 same = (state[0, todo] == np.array(base, dtype=bool)).all(axis=1)
                 rows = todo[same] if len(self.branches) <= MANY_BRANCHES else todo
-                part = self._solve_states(
-                    Changes(self, self.ports(base), [hypotheses[int(h)] for h in rows]), state[:, rows], base, blown[rows], along
-                )
+                changes = Changes(self, self.ports(base), [hypotheses[int(h)] for h in rows])
+                part = self._solve_states(changes, state[:, rows], base, blown[rows], along)
                 if result.slopes is not None and part.slopes is not None:
                     for name in ("volts", "ohms", "flow_amps"):
                         getattr(result.slopes, name)[rows] = getattr(part.slopes, name)
                 for name in ("volts", "ohms", "fuse_amps", "coil_amps", "flow_amps"):
                     getattr(result, name)[:, rows] = getattr(part, name)
-                wanted = (np.abs(part.coil_amps) >= self.pull_in) != self.closed_at_rest
+                wanted = ((np.abs(part.coil_amps) >= self.pull_in) & ~changes.held) != self.closed_at_rest
                 wrong.append(rows[(wanted != state[:, rows]).any(axis=(0, 2))])
                 state[:, rows] = wanted
             todo = np.sort(np.concatenate(wrong)) if wrong else todo[:0]

@@ -104,11 +104,11 @@ def _contact_lines(branch: Branch, change: Change | None, tag: str, a: str, b: s
     assert branch.contact is not None
     if change is not None and change.set_ohm is not None:
         return [f"R{tag} {a} {b} {change.set_ohm!r}"]
-    closed = _changed(branch.contact.closed_ohm, change)
+    closed, opened = _changed(branch.contact.closed_ohm, change), _changed(branch.contact.open_ohm, change)
     # |coil current| through a behavioural source, so that polarity does not matter, into a voltage-controlled switch.
     threshold = branch.contact.pull_in_a
     at_rest = branch.contact.closed_at_rest
-    on, off = (AIR_OHM, closed) if at_rest else (closed, AIR_OHM)
+    on, off = (opened, closed) if at_rest else (closed, opened)
     return [
         f"Bc{tag} k{tag} 0 V=abs(i(@coil:{branch.contact.coil}@))",
         f"S{tag} {a} {b} k{tag} 0 relay{tag} {'on' if started != at_rest else 'off'}",

@@ -15,9 +15,9 @@ from pydantic import ValidationError
 
 from sondar.core.circuit.document.fields import CODE_FORM, CircuitDocument, Condition, Variant, behind, goes_with
 from sondar.core.circuit.document.variants import patched
-from sondar.core.circuit.families import Splice
+from sondar.core.circuit.families import PulledInput, Splice
 from sondar.core.circuit.families.base import listed
-from sondar.core.circuit.model import CHASSIS
+from sondar.core.circuit.model import CHASSIS, Setup
 from sondar.core.errors import CircuitDocumentError, FieldProblem
 from sondar.core.former_names import with_current_names
 
@@ -26,7 +26,7 @@ Path = tuple[str | int, ...]
 MOST = {
     "parts": 200, "wires": 600, "connectors": 150, "modules": 60, "controls": 40, "joins": 300, "setups": 200, "codes": 300, "symptoms": 100,
     "limits": 300, "service": 200, "synonyms": 60, "cautions": 40,
-    "variants": 8,
+    "responses": 40, "variants": 8,
 }  # fmt: skip
 """Entries of each field of one circuit; a whole vehicle is joined from its circuits. Ten times what the largest of the library has."""
 MOST_CAVITIES, MOST_VALUES, MOST_NAME = 200, 24, 80
@@ -204,6 +204,34 @@ def _wiring_problems(document: CircuitDocument) -> Iterator[FieldProblem]:
     yield from _control_problems(document)
     yield from _limit_problems(document, terminals)
     yield from _observation_problems(document, terminals)
+    yield from _response_problems(document)
+
+
+def _response_problems(document: CircuitDocument) -> Iterator[FieldProblem]:
+    for part_id, part in document.parts.items():
+        follows = getattr(part, "follows", "")
+        if follows and (follows not in document.parts or document.parts[follows].acts(follows, _at_rest(document)) is None):
+            yield FieldProblem(("parts", part_id, "follows"), f"'{follows}' is no motor, coil or other part of this circuit that acts")
+    seen: dict[tuple[object, ...], str] = {}
+    for name, response in document.responses.items():
+        where = ("responses", name)
+        if not isinstance(document.parts.get(response.input), PulledInput):
+            yield FieldProblem((*where, "input"), f"'{response.input}' is no module input of this circuit")
+        for index, part_id in enumerate(response.chain):
+            if part_id not in document.parts:
+                yield FieldProblem((*where, "chain", index), f"no part '{part_id}'")
+        if not any(document.parts[part_id].lag_s for part_id in response.chain if part_id in document.parts):
+            yield FieldProblem((*where, "chain"), "none of these parts has a time constant: give at least one its lag_s")
+        for control in response.before.keys() - response.when.keys():
+            yield FieldProblem((*where, "before", control), f"'{control}' does not move: it stands under 'when' as well, or not at all")
+        same = (response.input, *sorted(response.when.items()))
+        if same in seen:
+            yield FieldProblem(where, f"the same input and controls as '{seen[same]}'")
+        seen[same] = name
+
+
+def _at_rest(document: CircuitDocument) -> Setup:
+    return Setup(tuple(sorted((name, values[0]) for name, values in document.control_values().items())))
 
 
 def _limit_problems(document: CircuitDocument, terminals: set[str]) -> Iterator[FieldProblem]:
@@ -304,6 +332,9 @@ def _control_problems(document: CircuitDocument) -> Iterator[FieldProblem]:
         yield from check(("parts", part_id, *named[:1]), part.control_values())
     for path, condition in _watched(document):
         yield from check((*path, "when"), {name: [value] for name, value in condition.when.items()})
+    for name, response in document.responses.items():
+        for field in ("when", "before"):
+            yield from check(("responses", name, field), {key: [value] for key, value in getattr(response, field).items()})
     for setup_id, setup in document.setups.items():
         yield from check(("setups", setup_id, "controls"), {name: [value] for name, value in setup.controls.items()})
         for index, connector in enumerate(setup.unplugged):

@@ -145,6 +145,20 @@ class ServiceNote(Fields):
     note: str = ""
 
 
+class Response(Fields):
+    """What a module sees follow when something is commanded: how late and how fast is known from the parts in between."""
+
+    title: str = Field("", max_length=120, description="In words, e.g. 'Flap position after the command'.")
+    input: str = Field(description="The module's input that sees it.")
+    when: dict[str, str] = Field(min_length=1, description="Controls that differ from rest once it is commanded.")
+    before: dict[str, str] = Field(
+        default_factory=dict, description="Of these, where they stand before; those left out but the key stand at rest."
+    )
+    chain: list[str] = Field(
+        min_length=1, max_length=8, description="Parts between command and input, in order: their time constants add up."
+    )
+
+
 class Variant(Fields):
     """Another way in which the circuit may be built on this vehicle: what is different then. Readings decide."""
 
@@ -177,6 +191,8 @@ class CircuitDocument(Fields):
     synonyms: list[str] = Field(default_factory=list, description="Other names and abbreviations that people search for.")
     limits: dict[str, Limit] = Field(default_factory=dict, description="What readings must be, with condition and source.")
     service: list[ServiceNote] = Field(default_factory=list, description="Clean or replace, how hard, what a new part needs.")
+
+    responses: dict[str, Response] = Field(default_factory=dict, description="What follows a command, how late and how fast.")
 
     variants: dict[str, Variant] = Field(default_factory=dict, description="Other ways in which it may be built on this vehicle.")
 

@@ -60,6 +60,10 @@ class Part(Fields):
     )
     hot: bool = Field(False, description="Too hot to be touched in use, e.g. in the exhaust: nobody feels by hand whether it acts.")
     rate: Positive = Field(1.0, description="How often it fails, relative to an ordinary part of its family.")
+    lag_s: NonNegative = Field(
+        0.0, description="Time constant in seconds with which it follows; 0 if it is not worth counting beside the others."
+    )
+    dead_s: NonNegative = Field(0.0, description="Seconds before it begins to move.")
     doubts: SkipJsonSchema[dict[str, float]] = Field(
         default_factory=dict,
         description="Filled in by the reader: of each field given as a range, the standard deviation of its logarithm.",
@@ -160,6 +164,19 @@ class Part(Fields):
         """What one would do about any fault of this part."""
         return f"Replace {self.module or self.name(part_id)}"
 
+    def faults_of_time(self, part_id: str) -> list[Fault]:
+        """It follows slowly, or sticks before it moves; none where the file says nothing of how fast it is."""
+        if not self.lag_s:
+            return []
+        branch, moves = self.sketch(part_id)[0][0], getattr(self, "moves", "")
+        slow = slow_severities(branch)
+        if not moves:
+            return [self.fault(part_id, "slow", "follows slowly (dirty, aged, its opening partly blocked)", 0.5, branch, slow)]
+        return [
+            self.fault(part_id, "slow", f"{moves} moves slowly (stiff, dirty or worn)", 0.5, branch, slow, "system", ("cleanable",)),
+            self.fault(part_id, "sticks", f"{moves} sticks before it moves", 0.4, branch, late_severities(branch), "system", ("cleanable",)),
+        ]
+
     def open_and_series(
         self, part_id: str, branch: str, rate_open: float, rate_series: float, text: str = "high resistance"
     ) -> list[Fault]:
@@ -179,7 +196,9 @@ def fault_traits(severities: tuple[Severity, ...], group: Group) -> frozenset[Tr
     found: set[Trait] = set()
     for change in (change for severity in severities for change in severity.changes):
         opens = max(change.add_ohm or 0.0, change.set_ohm or 0.0) >= OPEN_OHM / 2
-        if change.blocks:
+        if change.lag_scale is not None or change.dead_s is not None:
+            found.add("slow")
+        elif change.blocks:
             found |= {"stuck", "cleanable"} if group == "system" else {"stuck"}
         elif opens:
             found.add("open")
@@ -192,6 +211,28 @@ def fault_traits(severities: tuple[Severity, ...], group: Group) -> frozenset[Tr
         if found & {"open", "series"}:
             found |= {"intermittent", "cleanable"}
     return frozenset(found)
+
+
+SLOWER = (2.0, 3.5, 6.0, 12.0, 25.0)
+"""Times as long as usual, from what a module's monitor notices on."""
+LATER_S = (0.15, 0.4, 1.0, 2.5)
+"""Seconds for which something sticks before it moves."""
+
+
+def slow_severities(branch: str) -> tuple[Severity, ...]:
+    """It takes several times as long."""
+    return tuple(
+        Severity(f"{times:g} times as slow", 1 / len(SLOWER), (Change(branch, lag_scale=times),), ("slow", math.log10(times)))
+        for times in SLOWER
+    )
+
+
+def late_severities(branch: str) -> tuple[Severity, ...]:
+    """It begins to move late."""
+    return tuple(
+        Severity(f"{seconds:g} s late", 1 / len(LATER_S), (Change(branch, dead_s=seconds),), ("late", math.log10(seconds)))
+        for seconds in LATER_S
+    )
 
 
 def awake_with_the_key() -> ActiveWhen:

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal, Self
 
+import numpy as np
+import numpy.typing as npt
 from pydantic import Field, model_validator
 
 from sondar.core.circuit.families.base import Part, Positive, open_severity, path_severities, scale_severities, series_severities
@@ -134,6 +136,13 @@ class DcMotor(Part):
 
     def acts(self, part_id: str, setup: Setup) -> Acts | None:
         return Acts(f"{part_id}.brushes", 0.6 * self.rated_a, 0.25 * self.rated_a, "turns")
+
+    def speed(self, volts: npt.NDArray[np.float64], amps: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
+        """Speed as a share of the rated one: what is left of the voltage beside the armature's own drop (Fitzgerald, *Electric Machinery*,
+        2014, ch. 7).
+        """
+        usual = self.rated_v - self.rated_a * self.armature_ohm
+        return np.asarray(np.clip((np.abs(volts) - np.abs(amps) * self.armature_ohm) / usual, 0.0, None))
 
     def system_title(self, part_id: str) -> str:
         return f"{self.moves} itself"

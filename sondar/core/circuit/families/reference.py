@@ -114,6 +114,7 @@ class RatiometricSensor(Part):
     rest_share: Positive = Field(0.1, lt=1.0, description="Signal ÷ reference with the controls at rest.")
     moved_share: Positive = Field(0.8, lt=1.0, description="Signal ÷ reference when moved.")
     moved_when: ActiveWhen = Field(default_factory=dict, description="Controls and values that move it; leave out if none can.")
+    follows: str = Field("", description="Id of the motor or coil that moves it: without that it stays at rest, whatever is commanded.")
     total_ohm: Positive = Field(1.2e3, description="Resistance between reference and return.")
     output_ohm: Positive = 50.0
     tolerance: Positive = 0.02
@@ -142,6 +143,10 @@ class RatiometricSensor(Part):
 
     def control_values(self) -> dict[str, list[str]]:
         return listed(self.moved_when)
+
+    def at_rest(self) -> RatiometricSensor:
+        """The same sensor with nothing to move it."""
+        return self.model_copy(update={"moved_when": {}})
 
     def branches(self, part_id: str, setup: Setup) -> list[Branch]:
         moved = bool(self.moved_when) and is_active(normalised(self.moved_when), setup)
