@@ -11,6 +11,7 @@ from benchmarks import (
     belief,
     bundles,
     crowd,
+    dynamics,
     entry,
     hidden_faults,
     kills,
@@ -32,7 +33,7 @@ BENCHES = {
     "archive": archive.main, "crowd": crowd.main, "sealed": sealed.main, "tables": tables.main, "belief": belief.main, "entry": entry.main,
     "worlds": worlds.main, "shared": shared.main, "kills": kills.main, "attacks": attacks.main, "advice": advice.main,
     "wires": wires.main, "undescribed": undescribed.main, "recordings": recordings.main,
-    "large-recording": large_recording.main, "bundles": bundles.main,
+    "dynamics": dynamics.main, "large-recording": large_recording.main, "bundles": bundles.main,
 }  # fmt: skip
 
 

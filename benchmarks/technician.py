@@ -161,7 +161,8 @@ def follow_vehicle(
             situation = replace(situation, refused=situation.refused | {error.name})
             continue
         digits = vehicle.conditions.decimals if INSTRUMENTS[test.instrument].accuracy_of == "volts" else -1
-        readings.append(Reading(str(len(readings)), test, value, word, 0.5 * 10.0**-digits if digits >= 0 else 0.0, present))
+        half = 0.5 * 10.0**-digits if digits >= 0 else getattr(vehicle, "half_width", 0.0)
+        readings.append(Reading(str(len(readings)), test, value, word, half, present))
         places = {circuit.point(ref).place for ref in (test.red, test.black)}
         times[test] += 1
         done = situation.done | {test} if present >= 1.0 or times[test] >= TRIES else situation.done

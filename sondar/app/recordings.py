@@ -1,4 +1,5 @@
-"""Recordings of a job: a file arrives in pieces, is looked at, read in the background, drawn, and read off; steady levels become readings.
+"""Recordings of a job: a file arrives in pieces, is looked at, read in the background, drawn, and read off. What of it
+counts as evidence is in ``recorded_evidence``.
 
 Reading a file never holds a connection while it is computed; who begins it says so in the recording's row, so that it is begun again if whoever
 did so is gone.
@@ -7,24 +8,18 @@ did so is gone.
 from __future__ import annotations
 
 import hashlib
-import math
 import time
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 from uuid import UUID
 
-from sondar.app import measuring
-from sondar.app.judging import WantedTest
-from sondar.app.measuring import WantedReading
 from sondar.app.workspace import Workspace, known_job
 from sondar.computing.asking import StillWorkingError
 from sondar.core.errors import ConflictError, NotFoundError, RefusedError, TooLargeError, invalid
-from sondar.core.instruments import instrument
 from sondar.core.recordings.model import Channel, Lane, Recording
 from sondar.core.recordings.offered import Feature, compared, features
 from sondar.core.recordings.packed import ChannelHead, Packed, pack
-from sondar.core.wording.recordings import figure
 from sondar.recording_files.dialect import Understood, understand
 from sondar.recording_files.mapping import Mapping, check
 from sondar.recording_files.mdf import is_mdf, read_mdf, write_mdf
@@ -252,7 +247,7 @@ def drawn(work: Workspace, recording_id: UUID, start_s: float, end_s: float, col
     return found
 
 
-def _stretch(
+def stretch(
     work: Workspace, recording_id: UUID, numbers: Sequence[int], start_s: float, end_s: float
 ) -> tuple[list[Channel], list[Lane]]:
     with work.transaction() as db:
@@ -273,11 +268,13 @@ def _stretch(
 
 def read_off(work: Workspace, recording_id: UUID, number: int, other: int | None, start_s: float, end_s: float) -> list[Feature]:
     """What a channel offers in a stretch, and against another if one is named."""
-    channels, lanes = _stretch(work, recording_id, [number] if other is None else [number, other], start_s, end_s)
-    return work.compute(recording_id, _features, channels, lanes, start_s, end_s)
+    channels, lanes = stretch(work, recording_id, [number] if other is None else [number, other], start_s, end_s)
+    return work.compute(recording_id, read_off_here, channels, lanes, start_s, end_s)
 
 
-def _features(_computed: object, channels: Sequence[Channel], lanes: Sequence[Lane], start_s: float, end_s: float) -> list[Feature]:
+def read_off_here(
+    _computed: object, channels: Sequence[Channel], lanes: Sequence[Lane], start_s: float, end_s: float
+) -> list[Feature]:
     if len(channels) == 2:
         return compared(channels[0], channels[1], start_s, end_s)
     return features(channels[0], lanes, start_s, end_s)
@@ -289,92 +286,6 @@ def mark(work: Workspace, recording_id: UUID, client_key: UUID, at_s: float, tex
         store.recording(db, recording_id)
         store.add_mark(db, recording_id, client_key, at_s, text)
     return opened(work, recording_id)
-
-
-def tie_channel(work: Workspace, recording_id: UUID, name: str, diagnosis_id: UUID, device: str, red: str, black: str) -> Opened:
-    """Say what a channel measures: with which instrument, between which points of which circuit.
-
-    Raises:
-        InvalidError: the circuit has no such point, or the instrument shows no figures.
-    """
-    if not instrument(device).figures:
-        raise invalid("instrument", "it shows words, and a channel holds figures: choose one that shows figures")
-    with work.transaction() as db:
-        if name not in {head.name for head in store.heads(db, recording_id)}:
-            raise NotFoundError("No such channel", f"this recording has no channel '{name}'")
-    measuring.checked(work, diagnosis_id, WantedTest(device, red, black, {}, []))
-    with work.transaction() as db:
-        store.tie(db, recording_id, name, {"diagnosis_id": str(diagnosis_id), "instrument": device, "red": red, "black": black})
-    return opened(work, recording_id)
-
-
-def tie_lane(work: Workspace, recording_id: UUID, name: str, control: str, positions: dict[str, str]) -> Opened:
-    """Say which control a lane is, and which of its positions is which position of the lane."""
-    with work.transaction() as db:
-        if name not in {lane.name for lane in store.lanes(db, recording_id)}:
-            raise NotFoundError("No such lane", f"this recording has no lane '{name}'")
-        store.tie(db, recording_id, name, {"control": control, "positions": positions})
-    return opened(work, recording_id)
-
-
-def use_as_reading(
-    work: Workspace,
-    recording_id: UUID,
-    client_key: UUID,
-    number: int,
-    start_s: float,
-    end_s: float,
-    controls: dict[str, str],
-    unplugged: list[str],
-) -> tuple[UUID, bool]:
-    """Record the level of a channel over a stretch as a reading of the test that the channel is tied to; the set-up follows the lanes.
-
-    Raises:
-        InvalidError: the channel is not tied to a test, a lane changes within the stretch, or the reading is not possible.
-    """
-    found = opened(work, recording_id)
-    (channel,), lanes = _stretch(work, recording_id, [number], start_s, end_s)
-    tie = found.ties.get(channel.name)
-    if tie is None or "instrument" not in tie:
-        raise invalid("channel", f"say first what {channel.name} measures: instrument and points")
-    if any(start_s < t < end_s for lane in lanes for t, _ in lane.changes):
-        raise invalid("start_s", "a command changes within this stretch: take one in which it stays")
-    level = next(
-        (f.estimate for f in work.compute(recording_id, _features, [channel], [], start_s, end_s) if f.kind == "level"), None
-    )
-    if level is None:
-        raise invalid("start_s", "fewer than three samples in this stretch: take a longer one")
-    wanted = dict(controls)
-    for lane in lanes:
-        stands_for = found.ties.get(lane.name, {})
-        position = stands_for.get("positions", {}).get(lane.at(start_s))
-        if position:
-            wanted[str(stands_for["control"])] = position
-    test = WantedTest(tie["instrument"], tie["red"], tie["black"], wanted, unplugged)
-    entry = _entry(level.value, level.sd, instrument(tie["instrument"]).unit, channel.unit)
-    note = f"{found.recording.name}: {channel.name}, {start_s:.2f} to {end_s:.2f} s, {figure(level)}"
-    diagnosis_id = UUID(tie["diagnosis_id"])
-    _, added = measuring.record(
-        work, diagnosis_id, WantedReading(client_key, test, entry, "recording", note, sure=True), measuring.nothing
-    )
-    return diagnosis_id, added
-
-
-UNITS = {"mV": 1e-3, "V": 1.0, "kV": 1e3, "mA": 1e-3, "A": 1.0, "Ω": 1.0, "Ohm": 1.0, "ohm": 1.0, "kΩ": 1e3, "MΩ": 1e6, "Hz": 1.0, "kHz": 1e3,
-         "%": 1.0, "°C": 1.0, "degC": 1.0, "C": 1.0, "": 1.0}  # fmt: skip
-
-
-def _entry(value: float, sd: float, unit: str, shown_in: str) -> str:
-    """A level as the text of an entry, in the instrument's unit."""
-    factor = UNITS.get(shown_in)
-    if factor is None:
-        raise invalid(
-            "channel",
-            f"its unit is {shown_in}, and this instrument shows {unit or 'a figure'}: tie it to another, or correct the unit",
-        )
-    half = max(1.96 * sd * factor, 1e-6)
-    decimals = min(7, max(0, 1 - math.floor(math.log10(half))))
-    return f"{value * factor:.{decimals}f} ± {half:.{decimals}f}{unit}"
 
 
 def exported(work: Workspace, recording_id: UUID, form: str) -> tuple[str, Iterator[bytes]]:

@@ -11,10 +11,13 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from sondar.core.circuit.model import Change, Setup
+from sondar.core.circuit.model import CHASSIS, Change, Setup
 from sondar.core.circuit.network import Circuit
 from sondar.core.circuit.vehicle import CommandItem, DataItem, RoutineItem
-from sondar.core.instruments.base import Population
+from sondar.core.instruments import INSTRUMENTS, ResponseDelay, ResponseTime
+from sondar.core.instruments.base import Population, Test
+from sondar.core.instruments.displays import observations
+from sondar.core.instruments.response import is_commanded
 from sondar.core.solving.fuses import blown_fuses
 
 SESSION_S = 5.0
@@ -31,11 +34,12 @@ TAKES = 0.6
 
 @dataclass
 class _Followed:
-    """A figure on its way: where it was at ``since``, and where it goes."""
+    """A figure on its way: where it was at ``since``, where it goes from there, and with which time constant, s."""
 
     begin: float
     end: float
     since: float
+    lag_s: float
 
 
 @dataclass
@@ -68,7 +72,7 @@ class LiveModules:
         self._blown = blown_fuses(self.circuit, [self.changes])
         now = self.clock()
         for name, value in self._steady().items():
-            self._figures[name] = _Followed(value, value, now)
+            self._figures[name] = _Followed(value, value, now, self.data[name].lag_s)
 
     def session(self, module: str, kind: int) -> bytes:
         """Enter a session (0x10)."""
@@ -117,19 +121,40 @@ class LiveModules:
         return self._ends[setup.controls]
 
     def _value(self, name: str) -> float:
-        seen, lag = self._figures[name], self.data[name].lag_s
-        share = 1.0 if lag <= 0 else 1.0 - math.exp(-(self.clock() - seen.since) / lag)
+        seen = self._figures[name]
+        past = self.clock() - seen.since
+        if past <= 0.0:
+            return seen.begin
+        share = 1.0 if seen.lag_s <= 0 else 1.0 - math.exp(-past / seen.lag_s)
         return seen.begin + (seen.end - seen.begin) * share
 
     def _set(self, name: str, position: str | None, at: float | None = None) -> None:
         now = self.clock() if at is None else at
-        before = {item: self._value(item) for item in self._figures}
+        before, released = {item: self._value(item) for item in self._figures}, self._setup()
         if position is None:
             self._commanded.pop(name, None)
         else:
             self._commanded[name] = position
         ends = self._steady()
-        self._figures = {item: _Followed(before[item], ends[item], now) for item in self._figures}
+        for item, figure in list(self._figures.items()):
+            if figure.end == ends[item]:
+                continue  # nothing that moves it was moved
+            dead_s, lag_s = self._follows(item, self._setup() if position is not None else released)
+            self._figures[item] = _Followed(before[item], ends[item], now + dead_s, lag_s)
+
+    def _follows(self, name: str, setup: Setup) -> tuple[float, float]:
+        """(dead time, time constant) in seconds with which a figure follows what was moved last, under the hidden faults."""
+        item = self.data[name]
+        for response in self.circuit.document.responses.values():
+            if item.measures == [f"{response.input}.pin", f"{response.input}.gnd"] and is_commanded(self.circuit, response, setup):
+                population = Population(self.circuit, setup, [self.changes], self._blown, samples=1, deviates={})
+                tests = [Test(device.id, response.input, CHASSIS, setup) for device in (ResponseDelay, ResponseTime)]
+                seen = observations(INSTRUMENTS, population, tests)
+                dead_s, lag_s = (seen[test.instrument][1].value for test in tests)
+                assert dead_s is not None
+                assert lag_s is not None
+                return float(dead_s[0, 0, 0]), float(lag_s[0, 0, 0]) + item.lag_s
+        return 0.0, item.lag_s
 
     def read(self, module: str, request: bytes) -> bytes:
         """Answer a request for one or more data identifiers (0x22)."""

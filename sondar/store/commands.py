@@ -100,6 +100,12 @@ def run(db: Db, run_id: UUID) -> Run:
     return found
 
 
+def of_recording(db: Db, recording_id: UUID) -> Run | None:
+    """The run that made a recording; None if it came from a file."""
+    row = db.execute("SELECT id FROM command_run WHERE recording_id = %s", (recording_id,)).fetchone()
+    return None if row is None else run(db, row[0])
+
+
 def running(db: Db, job_id: UUID) -> Run | None:
     """What is going on at a job's vehicle, if anything."""
     with db.cursor(row_factory=class_row(Run)) as cursor:

@@ -242,6 +242,7 @@ def _join(vehicle: VehicleDocument, circuits: Mapping[str, CircuitDocument]) -> 
     return first.model_copy(
         update={
             "id": vehicle.id, "title": vehicle.title, "vehicle": vehicle.vehicle, "joins": list(joins.values()), "setups": {},
+            "responses": {f"{d.id}-{name}": response for d in documents for name, response in d.responses.items()},
             "cautions": list(dict.fromkeys(c for d in documents for c in d.cautions)), **merged,
         }
     )  # fmt: skip

@@ -50,6 +50,11 @@ INSTRUMENTS: dict[str, Instrument] = {
 }  # fmt: skip
 """Every instrument by its id, in the order of lists."""
 
+__all__ = [
+    "INSTRUMENTS", "ORDINARY", "Display", "FunctionalCheck", "Instrument", "LiveData", "Population", "ResponseDelay", "ResponseTime", "Test",
+    "displays", "instrument", "looking_at", "sensible_tests",
+]  # fmt: skip
+
 ORDINARY = tuple(name for name, item in INSTRUMENTS.items() if item.ordinary)
 """What every workshop has at hand."""
 

@@ -19,7 +19,8 @@ import numpy as np
 
 from sondar.core.circuit.document.fields import Response
 from sondar.core.circuit.families import DcMotor, PulledInput
-from sondar.core.circuit.model import Acts, Setup
+from sondar.core.circuit.families.base import normalised
+from sondar.core.circuit.model import Acts, Setup, is_active
 from sondar.core.circuit.network import Circuit
 from sondar.core.instruments.access import Access
 from sondar.core.instruments.base import Array, Controls, Instrument, Observation, Population, Solved, Test
@@ -28,22 +29,28 @@ from sondar.core.instruments.functional_check import operation_words
 STILL, REVERSED = "no movement", "wrong direction"
 LEAST_SHARE, LEAST_V = 0.2, 0.05
 """What is less than this share of the usual change, or than so many volts, is no movement."""
+KEY = "key"
 SLOWEST = 40.0
 """A motor this many times as slow as usual stands."""
 
 
 def response_of(circuit: Circuit, ref: str, setup: Setup) -> Response | None:
     """The response that an input sees in a set-up; None if there is none."""
-    for response in circuit.document.responses.values():
-        if response.input == ref and setup.controls == circuit.setup(response.when).controls and not setup.unplugged:
-            return response
-    return None
+    if setup.unplugged:
+        return None
+    return next((r for r in circuit.document.responses.values() if r.input == ref and is_commanded(circuit, r, setup)), None)
+
+
+def is_commanded(circuit: Circuit, response: Response, setup: Setup) -> bool:
+    """True where the controls that a response names stand as it says, and all others at rest."""
+    others = {name: (values[0],) for name, values in circuit.controls.items()}
+    return is_active(others | normalised(response.when), setup)
 
 
 def before_command(circuit: Circuit, response: Response, setup: Setup) -> Setup:
     """The set-up just before the command."""
     for name in response.when:
-        if name in response.before or name != "key":
+        if name in response.before or name != KEY:
             setup = setup.with_control(name, response.before.get(name, circuit.controls[name][0]))
     return setup
 
@@ -79,7 +86,8 @@ class Follows(Instrument):
         return isinstance(circuit.parts.get(ref), PulledInput) and any(r.input == ref for r in circuit.document.responses.values())
 
     def states(self, circuit: Circuit) -> list[Controls]:
-        return [circuit.setup(response.when).controls for response in circuit.document.responses.values()]
+        first = [{name: values[0] for name, values in normalised(r.when).items()} for r in circuit.document.responses.values()]
+        return [circuit.setup(controls).controls for controls in first]
 
     def why_not(self, access: Access, test: Test) -> str:
         return "The circuit's file says of no response here how fast it is. The reading can still be recorded."

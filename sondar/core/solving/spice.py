@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Collection, Sequence
 
 from sondar.core.circuit.families.supply import Fuse
-from sondar.core.circuit.model import AIR_OHM, CHASSIS, OPEN_OHM, Branch, Change, Setup
+from sondar.core.circuit.model import CHASSIS, OPEN_OHM, Branch, Change, Setup
 from sondar.core.circuit.network import Circuit
 from sondar.core.solving.changes import LEAST_OHM
 from sondar.core.solving.ports import LEAK_SIEMENS

@@ -236,6 +236,9 @@ class ChannelTieIn(Strict):
     instrument: str = Field(max_length=60)
     red: str = Field(max_length=80)
     black: str = Field(max_length=80)
+    controls: dict[str, str] = Field(
+        default_factory=dict, max_length=40, description="Where the controls stood meanwhile that no lane is tied to."
+    )
 
 
 class LaneTieIn(Strict):
@@ -247,9 +250,10 @@ class LaneTieIn(Strict):
 
 
 class EvidenceIn(Strict):
-    """A level that counts as a reading."""
+    """A feature that counts as a reading: a level, or how a response to a command follows."""
 
     client_key: UUID
+    kind: Literal["level", "dead", "lag", "no movement"] = "level"
     channel: int = Field(ge=0)
     start_s: Seconds
     end_s: Seconds

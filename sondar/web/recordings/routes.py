@@ -9,7 +9,8 @@ from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from werkzeug.datastructures import FileStorage
 
-from sondar.app import recordings
+from sondar.app import recorded_evidence, recordings
+from sondar.app.recorded_evidence import WantedEvidence
 from sondar.core.errors import invalid
 from sondar.recording_files.mapping import Mapping
 from sondar.web.common import JobPath
@@ -99,7 +100,7 @@ def leave(path: RecordingPath) -> Any:
 @api.get("/recordings/<uuid:recording_id>", responses={"200": OpenedRecording})
 def show(path: RecordingPath) -> Any:
     """A recording with its channels, lanes and marks."""
-    return opened_view(recordings.opened(workspace(), path.recording_id)).model_dump(mode="json")
+    return opened_view(recorded_evidence.tied(workspace(), path.recording_id)).model_dump(mode="json")
 
 
 @api.get("/recordings/<uuid:recording_id>/lines", responses={"200": Drawn})
@@ -128,8 +129,8 @@ def add_mark(path: RecordingPath, body: MarkIn) -> Any:
 @api.put("/recordings/<uuid:recording_id>/channel-meaning", responses={"200": OpenedRecording})
 def tie_channel(path: RecordingPath, body: ChannelTieIn) -> Any:
     """Say what a channel measures: instrument and points of a circuit diagnosis."""
-    found = recordings.tie_channel(
-        workspace(), path.recording_id, body.name, body.diagnosis_id, body.instrument, body.red, body.black
+    found = recorded_evidence.tie_channel(
+        workspace(), path.recording_id, body.name, body.diagnosis_id, body.instrument, body.red, body.black, body.controls
     )
     return opened_view(found).model_dump(mode="json")
 
@@ -137,17 +138,16 @@ def tie_channel(path: RecordingPath, body: ChannelTieIn) -> Any:
 @api.put("/recordings/<uuid:recording_id>/lane-meaning", responses={"200": OpenedRecording})
 def tie_lane(path: RecordingPath, body: LaneTieIn) -> Any:
     """Say which control a lane is."""
-    return opened_view(recordings.tie_lane(workspace(), path.recording_id, body.name, body.control, body.positions)).model_dump(
-        mode="json"
-    )
+    return opened_view(
+        recorded_evidence.tie_lane(workspace(), path.recording_id, body.name, body.control, body.positions)
+    ).model_dump(mode="json")
 
 
 @api.post("/recordings/<uuid:recording_id>/readings", responses={"201": Used, "200": Used})
 def use_as_reading(path: RecordingPath, body: EvidenceIn) -> Any:
-    """Record a level of a channel as a reading."""
-    diagnosis_id, added = recordings.use_as_reading(
-        workspace(), path.recording_id, body.client_key, body.channel, body.start_s, body.end_s, body.controls, body.unplugged
-    )
+    """Record a level, or how a response to a command follows, as a reading."""
+    wanted = WantedEvidence(body.kind, body.channel, body.start_s, body.end_s, body.controls, body.unplugged)
+    diagnosis_id, added = recorded_evidence.use_as_reading(workspace(), path.recording_id, body.client_key, wanted)
     return Used(diagnosis_id=diagnosis_id, added=added).model_dump(mode="json"), 201 if added else 200
 
 

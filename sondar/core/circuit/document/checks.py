@@ -16,7 +16,7 @@ from pydantic import ValidationError
 from sondar.core.circuit.document.fields import CODE_FORM, CircuitDocument, Condition, Variant, behind, goes_with
 from sondar.core.circuit.document.variants import patched
 from sondar.core.circuit.families import PulledInput, Splice
-from sondar.core.circuit.families.base import listed
+from sondar.core.circuit.families.base import listed, normalised
 from sondar.core.circuit.model import CHASSIS, Setup
 from sondar.core.errors import CircuitDocumentError, FieldProblem
 from sondar.core.former_names import with_current_names
@@ -211,7 +211,9 @@ def _response_problems(document: CircuitDocument) -> Iterator[FieldProblem]:
     for part_id, part in document.parts.items():
         follows = getattr(part, "follows", "")
         if follows and (follows not in document.parts or document.parts[follows].acts(follows, _at_rest(document)) is None):
-            yield FieldProblem(("parts", part_id, "follows"), f"'{follows}' is no motor, coil or other part of this circuit that acts")
+            yield FieldProblem(
+                ("parts", part_id, "follows"), f"'{follows}' is no motor, coil or other part of this circuit that acts"
+            )
     seen: dict[tuple[object, ...], str] = {}
     for name, response in document.responses.items():
         where = ("responses", name)
@@ -223,8 +225,10 @@ def _response_problems(document: CircuitDocument) -> Iterator[FieldProblem]:
         if not any(document.parts[part_id].lag_s for part_id in response.chain if part_id in document.parts):
             yield FieldProblem((*where, "chain"), "none of these parts has a time constant: give at least one its lag_s")
         for control in response.before.keys() - response.when.keys():
-            yield FieldProblem((*where, "before", control), f"'{control}' does not move: it stands under 'when' as well, or not at all")
-        same = (response.input, *sorted(response.when.items()))
+            yield FieldProblem(
+                (*where, "before", control), f"'{control}' does not move: it stands under 'when' as well, or not at all"
+            )
+        same = (response.input, *sorted((control, *values) for control, values in normalised(response.when).items()))
         if same in seen:
             yield FieldProblem(where, f"the same input and controls as '{seen[same]}'")
         seen[same] = name
@@ -333,8 +337,8 @@ def _control_problems(document: CircuitDocument) -> Iterator[FieldProblem]:
     for path, condition in _watched(document):
         yield from check((*path, "when"), {name: [value] for name, value in condition.when.items()})
     for name, response in document.responses.items():
-        for field in ("when", "before"):
-            yield from check(("responses", name, field), {key: [value] for key, value in getattr(response, field).items()})
+        yield from check(("responses", name, "when"), listed(response.when))
+        yield from check(("responses", name, "before"), listed(dict(response.before)))
     for setup_id, setup in document.setups.items():
         yield from check(("setups", setup_id, "controls"), {name: [value] for name, value in setup.controls.items()})
         for index, connector in enumerate(setup.unplugged):

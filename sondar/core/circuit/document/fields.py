@@ -150,7 +150,10 @@ class Response(Fields):
 
     title: str = Field("", max_length=120, description="In words, e.g. 'Flap position after the command'.")
     input: str = Field(description="The module's input that sees it.")
-    when: dict[str, str] = Field(min_length=1, description="Controls that differ from rest once it is commanded.")
+    when: ActiveWhen = Field(
+        min_length=1,
+        description="Controls that differ from rest once it is commanded, each with the position or positions it may have.",
+    )
     before: dict[str, str] = Field(
         default_factory=dict, description="Of these, where they stand before; those left out but the key stand at rest."
     )

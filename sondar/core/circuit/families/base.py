@@ -173,8 +173,12 @@ class Part(Fields):
         if not moves:
             return [self.fault(part_id, "slow", "follows slowly (dirty, aged, its opening partly blocked)", 0.5, branch, slow)]
         return [
-            self.fault(part_id, "slow", f"{moves} moves slowly (stiff, dirty or worn)", 0.5, branch, slow, "system", ("cleanable",)),
-            self.fault(part_id, "sticks", f"{moves} sticks before it moves", 0.4, branch, late_severities(branch), "system", ("cleanable",)),
+            self.fault(
+                part_id, "slow", f"{moves} moves slowly (stiff, dirty or worn)", 0.5, branch, slow, "system", ("cleanable",)
+            ),
+            self.fault(
+                part_id, "sticks", f"{moves} sticks before it moves", 0.4, branch, late_severities(branch), "system", ("cleanable",)
+            ),
         ]
 
     def open_and_series(

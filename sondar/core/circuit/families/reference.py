@@ -114,7 +114,9 @@ class RatiometricSensor(Part):
     rest_share: Positive = Field(0.1, lt=1.0, description="Signal ÷ reference with the controls at rest.")
     moved_share: Positive = Field(0.8, lt=1.0, description="Signal ÷ reference when moved.")
     moved_when: ActiveWhen = Field(default_factory=dict, description="Controls and values that move it; leave out if none can.")
-    follows: str = Field("", description="Id of the motor or coil that moves it: without that it stays at rest, whatever is commanded.")
+    follows: str = Field(
+        "", description="Id of the motor or coil that moves it: without that it stays at rest, whatever is commanded."
+    )
     total_ohm: Positive = Field(1.2e3, description="Resistance between reference and return.")
     output_ohm: Positive = 50.0
     tolerance: Positive = 0.02
