@@ -26,6 +26,7 @@ from sondar.core.circuit.vehicle import VehicleDocument
 from sondar.core.commanded import set_up_for
 from sondar.core.errors import NotFoundError, invalid
 from sondar.core.instruments import LiveData, ResponseDelay, ResponseTime, instrument
+from sondar.core.instruments.access import access_of
 from sondar.core.instruments.response import STILL
 from sondar.core.recordings.model import Lane
 from sondar.core.recordings.offered import Feature
@@ -199,11 +200,12 @@ def _commanded(found: Opened, lanes: Sequence[Lane], start_s: float) -> dict[str
 
 
 def _seen_by(computed: Computed, case: Case, red: str) -> str:
-    """The module's input that sees what is measured at a point, if the file knows a response of it; empty if not."""
+    """The module's input that sees what is measured at a point of the same line, if the file knows a response of it; empty if not."""
     circuit = computed.circuit(case.version)
     inputs = {response.input for response in circuit.document.responses.values()}
-    node = circuit.point(red).node
-    return next((name for name in inputs if name == red or circuit.node(f"{name}.pin") == node), "")
+    lines = access_of(circuit).lines(circuit.rest_setup())
+    line = lines.get(circuit.point(red).node, -1)
+    return next((name for name in sorted(inputs) if name == red or lines.get(circuit.node(f"{name}.pin")) == line), "")
 
 
 def _said(feature: Feature) -> str:

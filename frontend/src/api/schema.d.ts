@@ -1506,7 +1506,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Record a level of a channel as a reading. */
+        /** Record a level, or how a response to a command follows, as a reading. */
         post: operations["recordings_use_as_reading_recordings__uuid_recording_id__readings_post"];
         delete?: never;
         options?: never;
@@ -2199,6 +2199,13 @@ export interface components {
         ChannelTieIn: {
             /** Black */
             black: string;
+            /**
+             * Controls
+             * @description Where the controls stood meanwhile that no lane is tied to.
+             */
+            controls?: {
+                [key: string]: string;
+            };
             /**
              * Diagnosis Id
              * Format: uuid
@@ -3124,7 +3131,7 @@ export interface components {
         };
         /**
          * EvidenceIn
-         * @description A level that counts as a reading.
+         * @description A feature that counts as a reading: a level, or how a response to a command follows.
          */
         EvidenceIn: {
             /** Channel */
@@ -3143,6 +3150,12 @@ export interface components {
             };
             /** End S */
             end_s: number;
+            /**
+             * Kind
+             * @default level
+             * @enum {string}
+             */
+            kind: "level" | "dead" | "lag" | "no movement";
             /** Start S */
             start_s: number;
             /** Unplugged */
@@ -6141,6 +6154,11 @@ export interface components {
              * @description It has two probes; else it looks at a part, a wire or a module's value.
              */
             probes: boolean;
+            /**
+             * Recorded
+             * @description It is read off a recording of live data while something is commanded.
+             */
+            recorded: boolean;
             /** Red */
             red: string;
             /** Red Title */

@@ -186,6 +186,7 @@ class Instrument(ABC):
         span: width in the working scale over which a probe or reading error can land.
         no_contact: what it shows when a probe touches nothing; empty if that cannot happen.
         probes: it has two probes that touch points; else it looks at a part, a wire or a module's own value.
+        recorded: it is read off a recording of live data while something is commanded.
         ordinary: every workshop has it. finding: it does not depend on the set-up, so it is filed under rest.
         query: SCPI measurement instruction of a bench meter that can be asked for it (SCPI-1999, volume 2); empty for none.
         accuracy_of: which accuracy of a workshop's meter applies, ``volts`` or ``ohms``; empty for none.
@@ -217,6 +218,7 @@ class Instrument(ABC):
     span: ClassVar[float] = 17.0
     no_contact: ClassVar[str] = ""
     probes: ClassVar[bool] = True
+    recorded: ClassVar[bool] = False
     ordinary: ClassVar[bool] = False
     finding: ClassVar[bool] = False
     query: ClassVar[str] = ""

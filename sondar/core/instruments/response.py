@@ -68,6 +68,7 @@ class Follows(Instrument):
     log_scale = True
     log_offset = 0.05
     probes = False
+    recorded = True
     never_negative = True
     # Good parts differ among each other far more than two recordings of the same part do.
     error_share = 0.4

@@ -52,6 +52,7 @@ class TestView(BaseModel):
     black_title: str
     where: str = Field(description="Where the probes go, or what is looked at, in a sentence.")
     probes: bool = Field(description="It has two probes; else it looks at a part, a wire or a module's value.")
+    recorded: bool = Field(description="It is read off a recording of live data while something is commanded.")
     setup: SetupView
 
 
@@ -76,7 +77,7 @@ def test_view(circuit: Circuit, test: Test) -> TestView:
     return TestView(
         instrument=device.id, instrument_title=device.title, unit=device.unit, red=test.red, red_title=circuit.point(test.red).title,
         black=test.black, black_title=circuit.point(test.black).title, where=device.where(circuit, test), probes=device.probes,
-        setup=setup_view(test.setup),
+        recorded=device.recorded, setup=setup_view(test.setup),
     )  # fmt: skip
 
 

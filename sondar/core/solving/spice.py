@@ -55,7 +55,9 @@ def netlist(
             if emf:
                 lines.append(f"Vc{tag} {a} x{tag} {emf!r}")
                 a = f"x{tag}"
-            lines += _contact_lines(branch, change, tag, a, b, branch.id in started)
+            coil = by_branch.get(branch.contact.coil)
+            held = coil is not None and coil.blocks
+            lines += _contact_lines(branch, change, tag, a, b, branch.id in started, held)
             continue
         ohm = _changed(branch.resistance_ohm, change)
         if branch.id in blown and isinstance(circuit.parts[branch.part], Fuse):
@@ -100,13 +102,17 @@ def _coil_of(line: str, coils: dict[str, str]) -> tuple[str, str]:
     return coil, coils[coil]
 
 
-def _contact_lines(branch: Branch, change: Change | None, tag: str, a: str, b: str, started: bool) -> list[str]:
+HELD_A = 1e9
+"""Current that no coil has: what carries the contact is kept from moving."""
+
+
+def _contact_lines(branch: Branch, change: Change | None, tag: str, a: str, b: str, started: bool, held: bool) -> list[str]:
     assert branch.contact is not None
     if change is not None and change.set_ohm is not None:
         return [f"R{tag} {a} {b} {change.set_ohm!r}"]
     closed, opened = _changed(branch.contact.closed_ohm, change), _changed(branch.contact.open_ohm, change)
     # |coil current| through a behavioural source, so that polarity does not matter, into a voltage-controlled switch.
-    threshold = branch.contact.pull_in_a
+    threshold = HELD_A if held else branch.contact.pull_in_a
     at_rest = branch.contact.closed_at_rest
     on, off = (opened, closed) if at_rest else (closed, opened)
     return [

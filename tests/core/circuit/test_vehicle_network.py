@@ -25,8 +25,13 @@ def parts_of(name: str) -> tuple[VehicleDocument, dict[str, CircuitDocument]]:
     return document, {key: load_circuit_text(text) for key, text in library_circuits().items() if key in document.circuits}
 
 
-@pytest.mark.parametrize("name", list(library_vehicles()))
-def test_library_vehicles_join_and_have_eight_circuits_or_more(name: str) -> None:
+def test_a_vehicle_of_one_circuit_keeps_its_responses() -> None:
+    document = library_network("tessel-quay").network.document
+    assert list(document.responses) == ["tessel-exhaust-valve-opens"]
+
+
+@pytest.mark.parametrize("name", ["orvane-lisk", "halden-tern"])
+def test_whole_vehicles_join_and_have_eight_circuits_or_more(name: str) -> None:
     network = library_network(name)
     assert len(network.circuits) >= 8
     shared = {part for part, owners in network.owners.items() if len(owners) > 1}

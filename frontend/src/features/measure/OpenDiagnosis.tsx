@@ -241,6 +241,7 @@ export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; ci
             own={own !== null}
             due={due}
             best={assessment.proposals[0]}
+            jobId={measuring.job.id}
             onFace={setFace}
           />
         ) : own ? (

@@ -12,6 +12,9 @@ import type { Span, View } from "./useView";
 
 const FIELD = "mt-1 block min-h-11 w-full rounded-sm border border-ink/60 bg-raised px-2 text-ink";
 
+/** Features that may count as readings: a level, and how late and how fast what is commanded is followed. */
+const USABLE: ReadonlySet<string> = new Set(["level", "dead", "lag", "no movement"]);
+
 /** What the stretch that is seen offers to be read off a channel; a level becomes a reading when somebody says so. */
 export function FeaturesPanel(props: {
   opened: Opened;
@@ -217,6 +220,7 @@ function Item(props: {
             params: { path: { recording_id: opened.recording.id } },
             body: {
               client_key,
+              kind: feature.kind as "level",
               channel: channel?.number ?? 0,
               start_s: feature.start_s,
               end_s: feature.end_s,
@@ -260,7 +264,7 @@ function Item(props: {
           <p className="text-soft">
             Read from {feature.start_s.toFixed(2)} to {feature.end_s.toFixed(2)} s, tinted in the strip.
           </p>
-          {feature.kind === "level" && props.canWrite && !use.isSuccess && (
+          {USABLE.has(feature.kind) && props.canWrite && !use.isSuccess && (
             <Button
               onClick={() => (channel?.tie ? use.mutate() : props.onMeaning())}
               disabled={use.isPending}

@@ -14,6 +14,8 @@ interface Meaning {
   instrument: string;
   red: string;
   black: string;
+  /** Where the controls stood that no lane is. */
+  controls: Record<string, string>;
 }
 
 /** Ties a channel to a test of a circuit, and lanes to its controls, so that a level of it can count as a reading. */
@@ -26,7 +28,13 @@ export function MeaningDialog(props: {
   const { opened, channel } = props;
   const client = useQueryClient();
   const job = useQuery(jobQuery(opened.recording.job_id)).data;
-  const [said, setSaid] = useState<Meaning>({ diagnosis: "", instrument: "voltmeter", red: "", black: "" });
+  const [said, setSaid] = useState<Meaning>({
+    diagnosis: "",
+    instrument: "voltmeter",
+    red: "",
+    black: "",
+    controls: {},
+  });
   const [lanes, setLanes] = useState<Record<string, { control: string; positions: Record<string, string> }>>(
     {},
   );
@@ -42,6 +50,7 @@ export function MeaningDialog(props: {
       instrument: tie?.instrument ?? "voltmeter",
       red: tie?.red ?? "",
       black: tie?.black ?? "",
+      controls: ((channel.tie as Record<string, unknown> | null)?.controls ?? {}) as Record<string, string>,
     });
     setLanes(
       Object.fromEntries(
@@ -61,6 +70,12 @@ export function MeaningDialog(props: {
     instrument && !instrument.probes
       ? (circuit?.targets ?? []).filter((one) => one.instrument === said.instrument)
       : (circuit?.points ?? []);
+  const others = (circuit?.controls ?? []).filter(
+    (control) => !Object.values(lanes).some((lane) => lane.control === control.id),
+  );
+  // Whatever a module tells, it tells with the key on.
+  const stood = (control: { id: string; values: string[] }) =>
+    said.controls[control.id] ?? (control.id === "key" ? "on" : (control.values[0] ?? ""));
   const keep = useMutation({
     mutationFn: async () => {
       const path = { params: { path: { recording_id: opened.recording.id } } };
@@ -73,6 +88,7 @@ export function MeaningDialog(props: {
             instrument: said.instrument,
             red: said.red,
             black: said.black || (circuit?.black_reference ?? said.red),
+            controls: Object.fromEntries(others.map((one) => [one.id, stood(one)])),
           },
         }),
       );
@@ -177,6 +193,33 @@ export function MeaningDialog(props: {
                 </label>
               )}
             </div>
+            {others.length > 0 && circuit && (
+              <fieldset className="mt-4 border-t border-rule pt-2 text-sm text-soft">
+                <legend className="sr-only">Meanwhile</legend>
+                <p>Meanwhile, for as long as it was recorded</p>
+                <div className="grid grid-cols-2 gap-2 sm:grid-cols-3">
+                  {others.map((control) => (
+                    <label key={control.id}>
+                      {control.title} stood at
+                      <select
+                        className={FIELD}
+                        value={stood(control)}
+                        onChange={(event) =>
+                          setSaid({
+                            ...said,
+                            controls: { ...said.controls, [control.id]: event.target.value },
+                          })
+                        }
+                      >
+                        {control.values.map((value) => (
+                          <option key={value}>{value}</option>
+                        ))}
+                      </select>
+                    </label>
+                  ))}
+                </div>
+              </fieldset>
+            )}
             {opened.lanes.map((lane) => {
               const tie = lanes[lane.name] ?? { control: "", positions: {} };
               const control = circuit?.controls.find((one) => one.id === tie.control);

@@ -1,3 +1,4 @@
+import { Link } from "react-router";
 import type { Circuit, Proposal, TestIn } from "../../../api/client";
 import { minutes, percent, shortName } from "../../../lib/format";
 import { Notice } from "../../../ui/Notice";
@@ -11,6 +12,7 @@ export function ProposalCard(props: {
   due: boolean;
   /** What Sondar would do instead, to set an own test against. */
   best: Proposal | undefined;
+  jobId: string;
   onFace: (connector: string) => void;
 }) {
   const { proposal, circuit, own, due, best } = props;
@@ -41,6 +43,14 @@ export function ProposalCard(props: {
             face of {connector}
           </button>
         ))}
+        {test.recorded && (
+          <Link
+            to={`/jobs/${props.jobId}?view=recordings`}
+            className="ml-2 inline-block min-h-6 underline underline-offset-4"
+          >
+            command and record it
+          </Link>
+        )}
       </p>
       <p className="mt-1 leading-snug">
         <strong className="font-[650]">Set-up:</strong> {test.setup.text}
