@@ -110,7 +110,7 @@ DEMO_JOBS = (
             "No sheet of this make in the house."),
     DemoJob("brae-62", "", "", vehicles.NewVehicle("Tessel", "Brae light truck", 2015, "PA 62 TSL", 188300, "3.0 diesel"),
             "Light on after filling up, smells of fuel.", "ECM: P0443-14 confirmed\nECM: P0441 confirmed", (), 0),
-    DemoJob("quay-24", "tessel-quay", "tessel-exhaust-valve",
+    DemoJob("quay-24", "tessel-quay", "",
             vehicles.NewVehicle("Tessel", "Quay", 2019, "PA 24 QUY", 143900, "2.0 diesel", _vin("WTSKAY19000002408")),
             "Hesitates when pulling away from the lights, engine lamp since Tuesday.", "ECM: P0404 confirmed",
             (HiddenFault("M12.slow", "6 times as slow"),), 0, {"symptoms": ["hesitates"]}),

@@ -17,7 +17,7 @@ from sondar.core.circuit.network import Circuit
 from sondar.core.codes import parse_codes
 from sondar.core.errors import ConflictError, NotFoundError, TooLargeError, invalid
 from sondar.core.former_names import FORMER_IDS, current_id
-from sondar.core.instruments import INSTRUMENTS
+from sondar.core.instruments import INSTRUMENTS, at_hand
 from sondar.core.instruments.substitution import Substitution
 from sondar.core.put_back import Left, PutBack, to_put_back
 from sondar.core.triage.model import TriageModel, symptom_menu
@@ -167,7 +167,7 @@ def show(work: Workspace, job_id: UUID, view: View[T]) -> T:
 def prepare_first(work: Workspace, version: CircuitVersion, record: JobRecord) -> None:
     """Have the first step worked out on a circuit that is likely to be opened next, with the tools of this workshop."""
     known_to = job_record.temperature_sd(record.answers)
-    tools = [current_id(tool) for tool in record.workshop.tools]
+    tools = at_hand(record.workshop.tools)
     work.ahead(version.id, judging.first_step, version, record.job.temperature_c, tools, known_to)
 
 

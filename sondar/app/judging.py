@@ -27,7 +27,7 @@ from sondar.core.diagnosis.variants import Way
 from sondar.core.diagnosis.waveform import waveform_of
 from sondar.core.errors import ConflictError, FieldProblem, InvalidError, UnknownReferenceError, invalid
 from sondar.core.former_names import current_id, current_word
-from sondar.core.instruments import INSTRUMENTS, instrument
+from sondar.core.instruments import INSTRUMENTS, at_hand, instrument
 from sondar.core.instruments.access import access_of
 from sondar.core.instruments.base import Test
 from sondar.core.instruments.reading import Reading
@@ -102,7 +102,7 @@ class Said:
 def predictor_of(computed: Computed, case: Case) -> Predictor:
     """The predictor of a case's circuit, for the tools of the workshop."""
     known_to = job_record.temperature_sd(case.answers)
-    return computed.predictor(case.version, case.job.temperature_c, map(current_id, case.workshop.tools), known_to)
+    return computed.predictor(case.version, case.job.temperature_c, at_hand(case.workshop.tools), known_to)
 
 
 def ways_of(computed: Computed, case: Case) -> tuple[Way, ...]:
@@ -110,7 +110,7 @@ def ways_of(computed: Computed, case: Case) -> tuple[Way, ...]:
     if not case.valid or case.repairs:
         return ()
     known_to = job_record.temperature_sd(case.answers)
-    return computed.ways(case.version, case.job.temperature_c, map(current_id, case.workshop.tools), known_to)
+    return computed.ways(case.version, case.job.temperature_c, at_hand(case.workshop.tools), known_to)
 
 
 def reading_of(predictor: Predictor, stored: evidence.StoredReading) -> Reading:
@@ -150,9 +150,9 @@ def situation_of(case: Case, predictor: Predictor, readings: Sequence[Reading]) 
     opened = {circuit.point(ref).place for reading in readings for ref in (reading.test.red, reading.test.black)}
     for reading in readings:
         opened |= reading.test.setup.unplugged
-    at_hand, missing = set(map(current_id, case.workshop.tools)), set(map(current_id, case.excluded["instrument"]))
+    tools = set(at_hand(case.workshop.tools)) - set(map(current_id, case.excluded["instrument"]))
     return Situation(
-        setup, frozenset(opened), tuple(name for name in INSTRUMENTS if name in at_hand - missing), frozenset(case.excluded["point"]),
+        setup, frozenset(opened), tuple(name for name in INSTRUMENTS if name in tools), frozenset(case.excluded["point"]),
         decision_threshold=case.workshop.decision_threshold, rate_per_hour=float(case.workshop.rate_per_hour),
         present=job_record.present_now(circuit, case.codes, case.answers),
     )  # fmt: skip

@@ -2755,6 +2755,11 @@ export interface components {
             /** Caution */
             caution: string;
             /**
+             * Control
+             * @description The control of the circuits that it moves.
+             */
+            control: string;
+            /**
              * Hold
              * @description It runs only while a finger holds it.
              */
@@ -3606,6 +3611,11 @@ export interface components {
              * @description It has two probes that touch points; else it looks at one of its targets.
              */
             probes: boolean;
+            /**
+             * Recorded
+             * @description It comes with live data: what is read off their recording.
+             */
+            recorded: boolean;
             /** Title */
             title: string;
             /** Unit */

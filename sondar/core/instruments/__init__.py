@@ -6,6 +6,8 @@ names them all. ``access`` knows what may be touched, ``displays`` solves once f
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from sondar.core.circuit.model import Setup
 from sondar.core.circuit.network import Circuit
 from sondar.core.errors import UnknownReferenceError
@@ -52,11 +54,19 @@ INSTRUMENTS: dict[str, Instrument] = {
 
 __all__ = [
     "INSTRUMENTS", "ORDINARY", "Display", "FunctionalCheck", "Instrument", "LiveData", "Population", "ResponseDelay", "ResponseTime", "Test",
-    "displays", "instrument", "looking_at", "sensible_tests",
+    "at_hand", "displays", "instrument", "looking_at", "sensible_tests",
 ]  # fmt: skip
 
 ORDINARY = tuple(name for name, item in INSTRUMENTS.items() if item.ordinary)
 """What every workshop has at hand."""
+
+
+def at_hand(tools: Iterable[str]) -> tuple[str, ...]:
+    """Instruments that come with some tools, by ids of today: where live data can be seen, they can be recorded."""
+    found = dict.fromkeys(current_id(tool) for tool in tools)
+    if LiveData.id in found:
+        found |= dict.fromkeys(name for name, item in INSTRUMENTS.items() if item.recorded)
+    return tuple(found)
 
 
 def instrument(name: str) -> Instrument:

@@ -35,6 +35,7 @@ class InstrumentView(BaseModel):
     words: list[WordView]
     figures: bool = Field(description="It shows figures; else words only.")
     probes: bool = Field(description="It has two probes that touch points; else it looks at one of its targets.")
+    recorded: bool = Field(description="It comes with live data: what is read off their recording.")
     accuracy_of: str = Field(description="Which accuracy of the workshop's meters applies: volts, ohms, or empty.")
 
 
@@ -67,7 +68,7 @@ def instrument_view(device: Instrument) -> InstrumentView:
     """An instrument for the outside."""
     return InstrumentView(
         id=device.id, title=device.title, unit=device.unit, words=[WordView(word=w, label=device.label(w)) for w in device.words],
-        figures=device.figures, probes=device.probes, accuracy_of=device.accuracy_of,
+        figures=device.figures, probes=device.probes, recorded=device.recorded, accuracy_of=device.accuracy_of,
     )  # fmt: skip
 
 

@@ -160,11 +160,8 @@ def _response(part: Channel, step: Step, before: float, after: float) -> list[Fe
     if not answer.moved:
         most = abs(answer.gain.value) + 1.96 * answer.gain.sd
         seen = part.within(before, after).y
-        if (
-            most > max(6.0 * noise_of(seen), 0.5 * float(seen.max() - seen.min()))
-            and drifts(part.within(before, after)) is not None
-        ):
-            return []  # it goes on as before: nothing can be said about a step on top of that
+        if most > max(6.0 * noise_of(seen), 0.5 * float(seen.max() - seen.min())):
+            return []  # it moves all the time, or had not come to rest before: nothing can be said about a step on top of that
         return [
             Feature(
                 "no movement",
@@ -175,7 +172,7 @@ def _response(part: Channel, step: Step, before: float, after: float) -> list[Fe
             )
         ]
     return [
-        Feature(kind, f"{part.name} {title}, {words}", part.name, *at, estimate, word)
+        Feature(kind, f"{part.name} {title} {words}", part.name, *at, estimate, word)
         for kind, title, estimate, word in _said(answer, part, step)
     ]
 
@@ -205,15 +202,15 @@ def _slope_change(part: Channel, at_s: float, before: float, after: float) -> Es
 
 def _said(answer: Response, part: Channel, step: Step) -> list[tuple[str, str, Estimate, str]]:
     shape = answer.shape if answer.settled else f"{answer.shape}; still on its way at the end"
-    found = [("gain", "moves by", answer.gain, shape)]
+    found = [("gain", "moves by,", answer.gain, shape)]
     if step.size != 1.0:
         each = Estimate(answer.gain.value / step.size, answer.gain.sd / abs(step.size), f"{part.unit} per unit of {step.lane}")
         found.append(("gain", "moves, per unit commanded,", each, ""))
-    found += [("dead", "begins to move after", answer.dead, ""), ("lag", "needs, from there to 63 %,", answer.lag, "")]
-    found.append(("reached", "is at 90 % after", answer.reached, ""))
+    found += [("dead", "begins to move after,", answer.dead, ""), ("lag", "needs, from there to 63 %,", answer.lag, "")]
+    found.append(("reached", "is at 90 % after,", answer.reached, ""))
     if answer.overshoot.value > 0.02 + 2.0 * answer.overshoot.sd:
         share = Estimate(100.0 * answer.overshoot.value, 100.0 * answer.overshoot.sd, "%")
-        found.append(("overshoot", "passes its new level by", share, ""))
+        found.append(("overshoot", "passes its new level by,", share, ""))
     return found
 
 

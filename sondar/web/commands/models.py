@@ -32,6 +32,7 @@ class CommandView(BaseModel):
     id: str
     title: str
     module: str
+    control: str = Field(description="The control of the circuits that it moves.")
     positions: list[str] = Field(description="The first is rest.")
     moves: str
     caution: str

@@ -74,8 +74,9 @@ def _offered_view(found: Offered) -> OfferedView:
         ],
         commands=[] if document is None else [
             CommandView(
-                id=name, title=item.title, module=item.module, positions=list(item.positions), moves=item.moves, caution=item.caution,
-                hold=item.hold, requires=", ".join(f"{control} {position}" for control, position in item.requires.items()),
+                id=name, title=item.title, module=item.module, control=item.control, positions=list(item.positions),
+                moves=item.moves, caution=item.caution, hold=item.hold,
+                requires=", ".join(f"{control} {position}" for control, position in item.requires.items()),
             )
             for name, item in document.commands.items()
         ],

@@ -69,13 +69,16 @@ export function CommandPanel({ jobId, canWrite }: { jobId: string; canWrite: boo
   const found = useQuery(offeredQuery(jobId));
   const [params] = useSearchParams();
   const asked = params.get("routine");
-  const [chosen, setChosen] = useState(asked ? `routine:${asked}` : "");
+  const [chosen, setChosen] = useState<string | null>(null);
   const [sequence, setSequence] = useState(0);
   const [channels, setChannels] = useState<string[] | null>(null);
   const [run, setRun] = useState<Run | null>(null);
   const offered = found.data;
-  const item = offered?.commands.find((one) => `command:${one.id}` === chosen);
-  const routine = offered?.routines.find((one) => `routine:${one.id}` === chosen);
+  // Coming from a proposal, what it asks for is chosen already.
+  const wanted = offered?.commands.find((one) => one.control === params.get("control"));
+  const said = chosen ?? (asked ? `routine:${asked}` : wanted ? `command:${wanted.id}` : "");
+  const item = offered?.commands.find((one) => `command:${one.id}` === said);
+  const routine = offered?.routines.find((one) => `routine:${one.id}` === said);
   const recorded = channels ?? usual(offered?.data ?? []);
   const start = useMutation({
     mutationFn: () => {
@@ -128,7 +131,7 @@ export function CommandPanel({ jobId, canWrite }: { jobId: string; canWrite: boo
           <div className="grid max-w-3xl gap-3 text-sm text-soft sm:grid-cols-2">
             <label>
               Command or routine
-              <select className={FIELD} value={chosen} onChange={(event) => setChosen(event.target.value)}>
+              <select className={FIELD} value={said} onChange={(event) => setChosen(event.target.value)}>
                 <option value="">none, record live data for a minute</option>
                 <optgroup label="Commands">
                   {offered.commands.map((one) => (

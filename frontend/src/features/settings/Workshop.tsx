@@ -70,7 +70,9 @@ export function Workshop({ me }: { me: Me }) {
     queryFn: async () => unwrap(await api.GET("/api/v1/workshop/storage")),
   });
   const alone = form.watch("alone");
-  const tools = (lists.data?.instruments ?? []).map(({ id, title }) => ({ key: id, title }));
+  const tools = (lists.data?.instruments ?? [])
+    .filter((one) => !one.recorded)
+    .map(({ id, title }) => ({ key: id, title }));
   return (
     <form className="space-y-3" onSubmit={submit} noValidate>
       <h2 className="text-xl">Workshop</h2>

@@ -45,7 +45,7 @@ export function ProposalCard(props: {
         ))}
         {test.recorded && (
           <Link
-            to={`/jobs/${props.jobId}?view=recordings`}
+            to={`/jobs/${props.jobId}?view=recordings&control=${commanded(circuit, test)}`}
             className="ml-2 inline-block min-h-6 underline underline-offset-4"
           >
             command and record it
@@ -73,6 +73,15 @@ export function ProposalCard(props: {
       )}
     </section>
   );
+}
+
+/** The control that a test moves from where it is at rest. */
+function commanded(circuit: Circuit, test: Proposal["test"]): string {
+  const moved = circuit.controls.find(
+    ({ id, values }) =>
+      id !== "key" && test.setup.controls[id] !== undefined && test.setup.controls[id] !== values[0],
+  );
+  return moved?.id ?? "";
 }
 
 function connectorsOf(circuit: Circuit, proposal: Proposal): string[] {
