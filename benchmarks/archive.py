@@ -1,4 +1,4 @@
-"""Job list and search in a workshop with 100,000 jobs, as a multiple of an empty request.
+"""Job list and search in a workshop with 100,000 jobs and what their reports are made of, as a multiple of an empty request.
 
 The base is ``GET /health``: Flask and ``SELECT 1``, on the same kept connection, asked in turn with the questions. Jobs are made in
 SQL with the application's own triggers, so their search text is what the application would have written.
@@ -37,6 +37,24 @@ SELECT job, gen_random_uuid(), vehicle, 'Since the ' || place || ': ' || what ||
 FROM made
 """
 
+MAKE_REPORTS = """
+WITH dealt AS (
+    SELECT id, row_number() OVER () AS n FROM job WHERE stage = 'closed'
+), circuits AS (
+    INSERT INTO circuit_diagnosis (id, job_id, seq, client_key, circuit_version_id, reason, triage_prior)
+    SELECT gen_random_uuid(), id, 1, gen_random_uuid(), (SELECT id FROM circuit_version ORDER BY id LIMIT 1), 'the code names it', '{}' FROM dealt
+    RETURNING id, job_id
+), concluded AS (
+    INSERT INTO conclusion (job_id, diagnosis_id, seq, client_key, sentence, fault_group, units, certainty, settled)
+    SELECT job_id, id, 2, gen_random_uuid(), 'Wiring: Wire W8 open (98 %%).', 'wiring', ARRAY['W8'], 0.98, true FROM circuits
+)
+INSERT INTO answer (job_id, seq, client_key, field, value)
+SELECT id, 2 + a.seq, gen_random_uuid(), a.field, a.value FROM dealt, LATERAL (VALUES
+    (1, 'outcome', to_jsonb((ARRAY['fixed', 'partly', 'fixed', 'fixed'])[1 + n %% 4])), (2, 'made_it_fail', to_jsonb('Salt water behind the bumper.'::text)),
+    (3, 'may_drive', to_jsonb('yes'::text)), (4, 'follow_up', to_jsonb((date '2026-01-01' + (n %% 400)::int)::text)),
+    (5, 'parts', to_jsonb(ARRAY['Splice set | | SP-2 | new | Store | 3,50 | not checked | ']))) AS a (seq, field, value)
+"""
+
 QUESTIONS = {
     "newest page": "/jobs",
     "one stage": "/jobs?stage=verify",
@@ -48,6 +66,8 @@ QUESTIONS = {
     "one rare word": "/jobs?q=54321",
     "a word in every job": "/jobs?q=since",
     "nothing found": "/jobs?q=zeppelin",
+    "an outcome": "/jobs?q=partly",
+    "to be asked after": "/follow-ups?until=2026-03-01",
 }
 
 
@@ -65,6 +85,7 @@ def main() -> None:
             with db.transaction():
                 act_for(db, row[0])
                 db.execute(MAKE_JOBS, {"count": arguments.jobs})
+                db.execute(MAKE_REPORTS, {})
             db.execute("VACUUM ANALYZE")
         print(f"{arguments.jobs} jobs made in {time.perf_counter() - begun:.0f} s", flush=True)
         client = Client(site.port, "t0")

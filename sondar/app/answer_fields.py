@@ -199,9 +199,13 @@ HARNESS_METHODS = (
 )
 
 
+def _is_photo(text: str) -> bool:
+    return re.fullmatch(r"[0-9a-f-]{36}", text) is not None
+
+
 def _is_harness_repair(parts: list[str]) -> bool:
     wire, _, added, method, _, before, after = parts if len(parts) == 7 else ("",) * 7
-    ids = all(not photo or re.fullmatch(r"[0-9a-f-]{36}", photo) for photo in (before, after))
+    ids = all(not photo or _is_photo(photo) for photo in (before, after))
     return bool(wire) and method in HARNESS_METHODS and (not added or number(added, Decimal(100_000)) >= 0) and ids
 
 
@@ -209,6 +213,25 @@ _harness = _lines(
     MOST_PARTS,
     f"wire | place | mm added | {', '.join(HARNESS_METHODS)} | sealed with | picture before | picture after",
     _is_harness_repair,
+)
+
+WEAR = ("nothing to be seen", "worn", "dirty or stuck", "corroded or wet", "burnt", "broken")
+COMPARED = ("nothing", "the new part", "the same part of the other side", "the maker's picture or figure")
+BYPASS_STATES = ("in place", "taken out")
+
+
+def _is_removed_part(parts: list[str]) -> bool:
+    what, wear, seen, compared, photo = parts if len(parts) == 5 else ("",) * 5
+    return bool(what and seen) and wear in WEAR and compared in COMPARED and (not photo or _is_photo(photo))
+
+
+_removed = _lines(
+    MOST_PARTS, f"part | {', '.join(WEAR)} | what was seen | compared with {', '.join(COMPARED)} | picture", _is_removed_part
+)
+_bypasses = _lines(
+    MOST_PARTS,
+    f"what was bypassed, and with what | why | until when | {' or '.join(BYPASS_STATES)}",
+    lambda parts: len(parts) == 4 and all(parts[:2]) and parts[3] in BYPASS_STATES,
 )
 
 FIELDS: dict[str, Callable[[Any], Any]] = {
@@ -220,6 +243,7 @@ FIELDS: dict[str, Callable[[Any], Any]] = {
     "may_drive": _one_of(MAY_DRIVE), "may_drive_why": _text(500), "made_it_fail": _text(500), "cause_removed": _yes_no, "not_done": _text(1000),
     "defects": _defects, "follow_up": _day, "follow_up_result": _one_of(FOLLOW_UP_RESULTS),
     "parts": _parts, "repair_steps": _steps, "harness_repairs": _harness,
+    "removed_parts": _removed, "bypasses": _bypasses,
     "outcome": _one_of(OUTCOMES), "outcome_left": _text(500), "inspection_due": _day, "readiness": _readiness, "freeze_frame": _frame,
     "estimate": _estimate, "estimate_discount": _number(0, 100), "estimate_tax": _number(0, 100), "estimate_accepted": _acceptance,
     "customer_words": _text(2000), "return_cause": _one_of(SAME_CAUSE), "obd_figures": _numbers,

@@ -276,6 +276,12 @@ def _may_close(work: Workspace, job_id: UUID) -> None:
     outcome, left_over = (str(job_record.value_of(record.answers, field, "") or "") for field in ("outcome", "outcome_left"))
     if outcome in ("", "fixed"):
         way_out = "Or say under verification that it is partly or not fixed, and what is left."
+        bypasses = [
+            line.split(" | ")[0] for line in job_record.value_of(record.answers, "bypasses", []) if line.endswith("in place")
+        ]
+        if bypasses:
+            what = f"Temporarily bypassed, which is no repair: {'; '.join(bypasses[:3])}. Take it out first."
+            raise ConflictError("Bypass in place", f"{what} {way_out}")
         if left := unproved(work, job_id):
             what = f"After the repair these have not been within the expected range yet: {'; '.join(left[:4])}. Measure them again first."
             raise ConflictError("Repair not proved", f"{what} {way_out}")

@@ -5,8 +5,9 @@ Everything in it stands in the job's record or follows from its readings; nothin
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from base64 import b64encode
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime
 from typing import TypeVar
 from uuid import UUID
@@ -25,8 +26,13 @@ from sondar.core.present.assessment import effect_range
 from sondar.core.wording import conclusion as words
 from sondar.core.wording.labels import describe_test, reading_label, unit_title
 from sondar.core.wording.second_opinion import OpinionAnswer, opinion_answers
+from sondar.store import intake
+from sondar.store.database import Db
 
 T = TypeVar("T")
+
+MOST_PICTURES = 8
+"""Of the repair, in one report."""
 
 DRIVE = {
     "yes": "It may be driven.", "with limits": "It may be driven, with limits.",
@@ -72,6 +78,34 @@ class HarnessRepair:
 
 
 @dataclass(frozen=True)
+class RemovedPart:
+    """What was seen of a part that was taken out: how worn, in words, and what it was held beside."""
+
+    what: str
+    wear: str
+    seen: str
+    compared: str
+
+
+@dataclass(frozen=True)
+class Bypass:
+    """Something that was bypassed for a time: never a repair."""
+
+    what: str
+    why: str
+    until: str
+    state: str
+
+
+@dataclass(frozen=True)
+class Picture:
+    """A picture of the repair: what it shows, and its thumbnail as JPEG in base 64."""
+
+    title: str
+    jpeg: str
+
+
+@dataclass(frozen=True)
 class Measured:
     """One reading with what a healthy vehicle would have shown."""
 
@@ -109,7 +143,8 @@ class CircuitReport:
     """One circuit: what it was tested for, what was found, what was done about it, and whether that holds.
 
     Attributes:
-        concluded: the conclusion as it was stored; computed: what follows from the readings today.
+        concluded: the conclusion as it was stored; computed: what follows from the readings today. by_substitution: it rests on
+            exchanged parts alone: everything that was measured was as expected.
     """
 
     title: str
@@ -123,6 +158,7 @@ class CircuitReport:
     opinions: tuple[OpinionAnswer, ...]
     cautions: tuple[str, ...]
     engine: str
+    by_substitution: bool = False
 
 
 @dataclass(frozen=True)
@@ -162,6 +198,8 @@ class Report:
     defects: tuple[Defect, ...]
     parts: tuple[Part, ...]
     harness: tuple[HarnessRepair, ...]
+    removed: tuple[RemovedPart, ...]
+    bypasses: tuple[Bypass, ...]
     steps_left: tuple[str, ...]
     follow_up: date | None
     put_back_open: tuple[str, ...]
@@ -170,6 +208,7 @@ class Report:
     outcome_left: str
     words: str
     estimate: Estimate
+    pictures: tuple[Picture, ...] = ()
 
 
 def of_job(work: Workspace, job_id: UUID, view: Callable[[Report], T]) -> T:
@@ -181,12 +220,31 @@ def of_job(work: Workspace, job_id: UUID, view: Callable[[Report], T]) -> T:
     with work.transaction() as db:
         record = load_record(db, job_id)
         cases = [load_case(db, diagnosis.id) for diagnosis in record.diagnoses]
-    return work.compute(about(record), _viewed, record, cases, datetime.now(UTC), view)
+        pictures = tuple(_pictures(db, record))
+    return work.compute(about(record), _viewed, record, cases, datetime.now(UTC), pictures, view)
 
 
-def _viewed(computed: Computed, record: JobRecord, cases: Sequence[Case], made: datetime, view: Callable[[Report], T]) -> T:
+def _pictures(db: Db, record: JobRecord) -> Iterator[Picture]:
+    """Pictures that the record of the repair names, in its order."""
+    named: dict[str, str] = {}
+    for wire, place, _, _, _, before, after in _divided(job_record.value_of(record.answers, "harness_repairs", [])):
+        for photo, side in ((before, "before"), (after, "after")):
+            named.setdefault(photo, f"{wire}{f', {place}' if place else ''}, {side}")
+    for what, wear, _, _, photo in _divided(job_record.value_of(record.answers, "removed_parts", [])):
+        named.setdefault(photo, f"{what}, taken out: {wear}")
+    own = {str(photo.id) for photo in record.photos}
+    for photo in [photo for photo in named if photo in own][:MOST_PICTURES]:
+        found = intake.picture(db, UUID(photo), thumbnail=True)
+        if found is not None:
+            yield Picture(named[photo], b64encode(found[0]).decode())
+
+
+def _viewed(
+    computed: Computed, record: JobRecord, cases: Sequence[Case], made: datetime, pictures: tuple[Picture, ...],
+    view: Callable[[Report], T],
+) -> T:  # fmt: skip
     detail = detail_of(computed, record, False)
-    return view(report(detail, [judge_case(computed, case, False) for case in cases], made))
+    return view(replace(report(detail, [judge_case(computed, case, False) for case in cases], made), pictures=pictures))
 
 
 def report(detail: JobDetail, judged: Sequence[Measuring], made: datetime) -> Report:
@@ -204,36 +262,41 @@ def report(detail: JobDetail, judged: Sequence[Measuring], made: datetime) -> Re
         reproduced if isinstance(reproduced, bool) else None, _codes(record), tuple(_circuit(found) for found in judged),
         DRIVE[str(said("may_drive", "") or "")], str(said("may_drive_why", "") or ""), str(said("made_it_fail", "") or ""),
         removed if isinstance(removed, bool) else None, str(said("not_done", "") or ""), _defects(said("defects", [])),
-        _parts(said("parts", [])), _harness(said("harness_repairs", []), record), _left(said("repair_steps", [])),
+        _parts(said("parts", [])), _harness(said("harness_repairs", []), record),
+        tuple(RemovedPart(*fields[:4]) for fields in _divided(said("removed_parts", []))),
+        tuple(Bypass(*fields) for fields in _divided(said("bypasses", []))), _left(said("repair_steps", [])),
         date.fromisoformat(day) if day else None, tuple(item.title for item, done in detail.put_back if not done), job.stage,
         str(said("outcome", "") or ""), str(said("outcome_left", "") or ""), str(said("customer_words", "") or ""), estimate(record),
     )  # fmt: skip
 
 
+def _divided(lines: object) -> list[list[str]]:
+    """Lines of an answer as their fields."""
+    return [[part.strip() for part in str(line).split("|")] for line in lines] if isinstance(lines, list) else []
+
+
 def _parts(lines: object) -> tuple[Part, ...]:
-    return tuple(Part(*(part.strip() for part in str(line).split("|"))) for line in lines) if isinstance(lines, list) else ()
+    return tuple(Part(*fields) for fields in _divided(lines))
 
 
 def _harness(lines: object, record: JobRecord) -> tuple[HarnessRepair, ...]:
     names = {str(photo.id): photo.caption or f"picture of {photo.created_at:%d %B %H:%M}" for photo in record.photos}
-    divided = [[part.strip() for part in str(line).split("|")] for line in lines] if isinstance(lines, list) else []
     return tuple(
         HarnessRepair(wire, place, added, method, seal, names.get(before, ""), names.get(after, ""))
-        for wire, place, added, method, seal, before, after in divided
+        for wire, place, added, method, seal, before, after in _divided(lines)
     )
 
 
 def _left(lines: object) -> tuple[str, ...]:
     """Steps of a repair that were left out, with the reason."""
-    divided = [[part.strip() for part in str(line).split("|")] for line in lines] if isinstance(lines, list) else []
-    return tuple(f"{step}: {why}" for _, step, why in divided if why != DONE)
+    return tuple(f"{step}: {why}" for _, step, why in _divided(lines) if why != DONE)
 
 
 DONE = "done"
 
 
 def _defects(lines: object) -> tuple[Defect, ...]:
-    return tuple(Defect(*(part.strip() for part in str(line).split("|"))) for line in lines) if isinstance(lines, list) else ()
+    return tuple(Defect(*fields) for fields in _divided(lines))
 
 
 BEHAVED = {
@@ -281,6 +344,7 @@ def _circuit(found: Measuring) -> CircuitReport:
         min(1.0, judgement.ranking.certainty), (*measured, *voided), tuple(done),
         tuple(_proved(circuit, item) for item in found.repaired.to_verify), tuple(opinion_answers(judgement, parts)),
         tuple(circuit.document.cautions), case.said.engine if case.said else "",
+        (any(item.substituted for item in case.repairs) and all(m.within for m in measured)) or words.is_by_substitution(judgement),
     )  # fmt: skip
 
 

@@ -57,6 +57,7 @@ class Job:
     readings: int
     conclusion: str | None
     conclusion_group: str | None
+    outcome: str
     created_at: datetime
     touched_at: datetime
     erased_at: datetime | None
@@ -87,7 +88,10 @@ _JOB = """
                  WHERE c.job_id = j.id ORDER BY c.seq) AS circuits,
            (SELECT count(*) FROM reading r WHERE r.job_id = j.id
               AND NOT EXISTS (SELECT 1 FROM voided_reading t WHERE t.reading_id = r.id))::int AS readings,
-           last.sentence AS conclusion, last.fault_group AS conclusion_group, j.created_at, j.touched_at, j.erased_at, a.name AS by
+           last.sentence AS conclusion, last.fault_group AS conclusion_group,
+           coalesce((SELECT o.value #>> '{}' FROM answer o WHERE o.job_id = j.id AND o.field = 'outcome'
+                     ORDER BY o.seq DESC LIMIT 1), '') AS outcome,
+           j.created_at, j.touched_at, j.erased_at, a.name AS by
     FROM job j
     JOIN vehicle v ON v.id = j.vehicle_id
     LEFT JOIN account a ON a.id = j.account_id

@@ -50,6 +50,7 @@ class JobView(BaseModel):
     readings: int
     conclusion: str | None
     conclusion_group: str | None
+    outcome: str = Field(description="fixed, partly, not fixed, or nothing said.")
     last_seq: int = Field(description="Sequence number of the newest entry.")
     created_at: datetime
     touched_at: datetime

@@ -172,8 +172,8 @@ def test_a_harness_with_two_damaged_wires_is_spliced_twice(page: Page) -> None:
         page.find(f"{PLAN} li[data-step]")
         assert "cut back to bright copper" in page.text()
         job.repair(called & damaged or called, "Repaired")
-        page.find("[data-testid=harness] summary").click()
-        fields = page.all("[data-testid=harness] details input")
+        page.find("[data-testid=harness_repairs] summary").click()
+        fields = page.all("[data-testid=harness_repairs] details input")
         for field, text in zip(fields, ("10 cm before the plug", "30", "shrink tube with adhesive"), strict=True):
             field.send_keys(text)
         press(page, "Add the harness repair")

@@ -7,6 +7,7 @@ import io
 from typing import Any
 from uuid import uuid4
 
+import pikepdf
 import psycopg
 import pytest
 from flask.testing import FlaskClient
@@ -159,6 +160,67 @@ def test_a_harness_repair_is_kept_with_its_pictures_and_stands_in_the_report(cli
         "W2 | here | 4 | new contact | | ../x | ",
     ):
         assert say(client, cut["id"], "harness_repairs", [wrong]).status_code == 422
+
+
+def with_picture(client: FlaskClient, job_id: str, caption: str) -> str:
+    """A photograph of a job; its id."""
+    sent = client.post(f"/api/v1/jobs/{job_id}/photos", data={**picture(), "caption": caption}, content_type="multipart/form-data")
+    return str(sent.get_json()["photos"][-1]["id"])
+
+
+def test_a_removed_part_is_inspected_and_shown_with_its_picture(client: FlaskClient, cut: dict[str, Any]) -> None:
+    photo = with_picture(client, cut["id"], "sensor")
+    line = f"Sensor B9 | corroded or wet | green crust at pin 2 | the new part | {photo}"
+    assert say(client, cut["id"], "removed_parts", [line]).status_code == 200
+    page = client.get(f"/api/v1/jobs/{cut['id']}/report?form=html").text
+    for said in (
+        "green crust at pin 2",
+        "corroded or wet",
+        'src="data:image/jpeg;base64,',
+        "Sensor B9, taken out: corroded or wet",
+    ):
+        assert said in page
+    pdf = client.get(f"/api/v1/jobs/{cut['id']}/report?reader=colleague").data
+    with pikepdf.open(io.BytesIO(pdf)) as read:
+        images = [name for each in read.pages for name in each.get_images()]
+    assert len(images) == 1
+    elsewhere = line.replace(photo, str(uuid4()))
+    assert say(client, cut["id"], "removed_parts", [elsewhere]).status_code == 200
+    assert "data:image" not in client.get(f"/api/v1/jobs/{cut['id']}/report?form=html").text, "no picture of this job"
+    for wrong in (
+        "B9 | shiny | x | nothing | ",
+        "B9 | worn |  | nothing | ",
+        "B9 | worn | x | memory | ",
+        "B9 | worn | x | nothing | ../x",
+    ):
+        assert say(client, cut["id"], "removed_parts", [wrong]).status_code == 422
+
+
+def test_a_bypass_is_a_finding_and_keeps_a_job_from_being_closed_as_fixed(client: FlaskClient, job: dict[str, Any]) -> None:
+    line = "Fan relay, wire with a 30 A fuse | to drive home | Friday | in place"
+    assert say(client, job["id"], "bypasses", [line]).status_code == 200
+    assert "Temporary bypass, which is no repair" in client.get(f"/api/v1/jobs/{job['id']}/report?form=html").text
+    refused = say(client, job["id"], "stage", "closed")
+    assert refused.status_code == 409
+    assert "Fan relay, wire with a 30 A fuse" in refused.json["detail"]
+    assert say(client, job["id"], "bypasses", [line.replace("in place", "for good")]).status_code == 422
+    assert say(client, job["id"], "bypasses", [line.replace("in place", "taken out")]).status_code == 200
+    assert say(client, job["id"], "stage", "closed").status_code == 200
+
+
+def test_what_was_found_by_exchanging_a_part_is_said_to_be_so(client: FlaskClient, cut: dict[str, Any]) -> None:
+    diagnosis = client.get(f"/api/v1/jobs/{cut['id']}").json["diagnoses"][0]["id"]
+    said = "Found by exchanging a part"
+    assert said not in client.get(f"/api/v1/jobs/{cut['id']}/report?form=html").text
+    entry = reading(entry="gone", instrument="substitution", red="B9", black="BAT.neg", setup={"controls": {}, "unplugged": []})
+    sent = client.post(f"/api/v1/diagnoses/{diagnosis}/readings", json=entry)
+    assert sent.status_code in (200, 201), sent.json
+    assert said in client.get(f"/api/v1/jobs/{cut['id']}/report?form=html").text
+
+
+def test_lists_and_search_know_the_outcome(client: FlaskClient, job: dict[str, Any]) -> None:
+    assert say(client, job["id"], "outcome", "partly").status_code == 200
+    assert next(one for one in client.get("/api/v1/jobs").json["jobs"] if one["id"] == job["id"])["outcome"] == "partly"
 
 
 def test_a_lead_words_the_report_and_what_was_computed_stays_beside_it(

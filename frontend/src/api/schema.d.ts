@@ -3771,6 +3771,11 @@ export interface components {
             model: string;
             /** Number */
             number: number;
+            /**
+             * Outcome
+             * @description fixed, partly, not fixed, or nothing said.
+             */
+            outcome: string;
             /** Plate */
             plate: string;
             /** Readings */

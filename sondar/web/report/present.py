@@ -17,6 +17,7 @@ from sondar.app.reporting import Report
 from sondar.web.pages import FRONTEND
 
 HERE, ASSETS = Path(__file__).parent, FRONTEND / "assets"
+PICTURE = "data:image/jpeg;base64,"
 SUBSETS = {"latin": "Report Latin", "latin-ext": "Report Latin extended"}
 """Parts of the shipped font, by the name of their file; each is a family of its own, so that a character is looked for in all."""
 
@@ -85,9 +86,11 @@ def as_pdf(html: str) -> bytes:
     from weasyprint.urls import URLFetcher
 
     class OwnFont(URLFetcher):  # type: ignore[misc]
-        """Fetches the shipped font and nothing else: no text of a job can make a report fetch anything."""
+        """Fetches the shipped font and nothing else: no text of a job can make a report fetch anything. Pictures stand in the page."""
 
         def fetch(self, url: str, headers: object = None) -> object:
+            if url.startswith(PICTURE):
+                return super().fetch(url, headers)
             if not url.startswith("file://") or Path(unquote(url.removeprefix("file://"))).resolve().parent != ASSETS.resolve():
                 raise ValueError(f"a report loads nothing but its font, not {url[:80]}")
             return super().fetch(url, headers)

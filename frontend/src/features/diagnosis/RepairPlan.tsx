@@ -7,6 +7,8 @@ import { Notice } from "../../ui/Notice";
 import { TextField } from "../../ui/TextField";
 import { useAnswer } from "../job/useAnswer";
 import { HarnessRepairs } from "./HarnessRepairs";
+import { FIELD } from "./RecordedLines";
+import { Bypasses, RemovedParts } from "./RemovedParts";
 
 type Step = Schema["RepairStepView"];
 
@@ -23,7 +25,6 @@ const CONDITIONS = [
   "mechanical fixing made good",
 ];
 const CHECKED = ["not checked", "good", "bad"];
-const FIELD = "mt-1 block min-h-11 w-full rounded-sm border border-ink/60 bg-raised px-2 text-ink";
 
 interface Props {
   detail: JobDetail;
@@ -54,6 +55,8 @@ export function RepairPlan(props: Props) {
       <Steps {...props} steps={plan.data.steps} />
       <HarnessRepairs {...props} wires={units.filter((one) => one.title.startsWith("Wire "))} />
       <Parts {...props} />
+      <RemovedParts {...props} />
+      <Bypasses {...props} />
     </section>
   );
 }

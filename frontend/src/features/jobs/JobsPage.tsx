@@ -215,6 +215,7 @@ function JobLine({ job, stages }: { job: Job; stages: string[] }) {
         <StageMarks stage={job.stage} stages={stages} />
         <div className="mt-1 first-letter:uppercase">
           {job.stage}
+          {job.outcome && job.outcome !== "fixed" && `, ${job.outcome}`}
           {job.readings > 0 && `, ${job.readings} reading${job.readings === 1 ? "" : "s"}`}
         </div>
         <div className="text-soft">{when(job.touched_at)}</div>

@@ -1,0 +1,90 @@
+import type { JobDetail } from "../../api/client";
+import { RecordedLines } from "./RecordedLines";
+
+const WEAR = ["nothing to be seen", "worn", "dirty or stuck", "corroded or wet", "burnt", "broken"];
+const COMPARED = [
+  "nothing",
+  "the new part",
+  "the same part of the other side",
+  "the maker's picture or figure",
+];
+
+interface Props {
+  detail: JobDetail;
+  units: { unit: string; title: string }[];
+  canWrite: boolean;
+}
+
+/** What was seen of the parts that were taken out: it says whether the diagnosis was right, and why they failed. */
+export function RemovedParts({ detail, units, canWrite }: Props) {
+  return (
+    <RecordedLines
+      detail={detail}
+      answer="removed_parts"
+      title="Parts that were taken out"
+      canWrite={canWrite}
+      open="Record what a removed part looks like"
+      add="Add the inspection"
+      fields={[
+        { name: "what", label: "Part", placeholder: units[0]?.title, required: true },
+        { name: "wear", label: "State", kind: "choice", choices: WEAR },
+        {
+          name: "seen",
+          label: "What was seen",
+          placeholder: "soot on the shaft, turns by jerks",
+          required: true,
+        },
+        { name: "compared", label: "Compared with", kind: "choice", choices: COMPARED },
+        { name: "photo", label: "Picture", kind: "picture" },
+      ]}
+      tell={({ what, wear, seen, compared }) => (
+        <>
+          <strong className="font-[650]">{what}</strong>: {wear}. {seen}
+          {compared !== "nothing" && <span className="text-soft">, compared with {compared}</span>}
+          {wear === "nothing to be seen" && (
+            <span className="block">Nothing to be seen of it: keep it until the repair is proved.</span>
+          )}
+        </>
+      )}
+    />
+  );
+}
+
+const STATES = ["in place", "taken out"];
+
+/** What was bypassed to get home or to test: a finding that is kept until it is taken out, and never a repair. */
+export function Bypasses({ detail, canWrite }: Omit<Props, "units">) {
+  return (
+    <RecordedLines
+      detail={detail}
+      answer="bypasses"
+      title="Temporary bypasses"
+      canWrite={canWrite}
+      open="Record a temporary bypass"
+      add="Record the bypass"
+      caution="A bypass is no repair. Nothing of brakes, steering, restraint, high voltage or emission control is bypassed; the fuse stays the one that belongs there. The job is not closed as fixed while one is in place."
+      fields={[
+        {
+          name: "what",
+          label: "What was bypassed, and with what",
+          placeholder: "fan relay, wire with a 30 A fuse",
+          required: true,
+        },
+        { name: "why", label: "Why", placeholder: "to drive home, 12 km", required: true },
+        { name: "until", label: "To be taken out by", most: 60, placeholder: "Friday" },
+        { name: "state", label: "State", kind: "choice", choices: STATES },
+      ]}
+      change={{
+        words: "It has been taken out",
+        applies: ({ state }) => state === "in place",
+        to: (values) => ({ ...values, state: "taken out" }),
+      }}
+      tell={({ what, why, until, state }) => (
+        <>
+          <strong className="font-[650]">{what}</strong>: {state}. {why}
+          {until && state === "in place" && <span className="text-soft">, until {until}</span>}
+        </>
+      )}
+    />
+  );
+}
