@@ -50,7 +50,8 @@ WITH dealt AS (
 )
 INSERT INTO answer (job_id, seq, client_key, field, value)
 SELECT id, 2 + a.seq, gen_random_uuid(), a.field, a.value FROM dealt, LATERAL (VALUES
-    (1, 'outcome', to_jsonb((ARRAY['fixed', 'partly', 'fixed', 'fixed'])[1 + n %% 4])), (2, 'made_it_fail', to_jsonb('Salt water behind the bumper.'::text)),
+    (1, 'outcome', to_jsonb((ARRAY['fixed', 'partly', 'fixed', 'fixed'])[1 + n %% 4])),
+    (2, 'made_it_fail', to_jsonb('Salt water behind the bumper.'::text)),
     (3, 'may_drive', to_jsonb('yes'::text)), (4, 'follow_up', to_jsonb((date '2026-01-01' + (n %% 400)::int)::text)),
     (5, 'parts', to_jsonb(ARRAY['Splice set | | SP-2 | new | Store | 3,50 | not checked | ']))) AS a (seq, field, value)
 """

@@ -113,7 +113,7 @@ DEMO_JOBS = (
     DemoJob("quay-24", "tessel-quay", "",
             vehicles.NewVehicle("Tessel", "Quay", 2019, "PA 24 QUY", 143900, "2.0 diesel", _vin("WTSKAY19000002408")),
             "Hesitates when pulling away from the lights, engine lamp since Tuesday.", "ECM: P0404 confirmed",
-            (HiddenFault("M12.slow", "6 times as slow"),), 0, {"symptoms": ["hesitates"]}),
+            (HiddenFault("M12.sluggish", "6 times as slow"),), 0, {"symptoms": ["hesitates"]}),
 )  # fmt: skip
 
 

@@ -47,7 +47,7 @@ def test_a_good_valve_opens_at_once() -> None:
 
 
 def test_a_slow_one_is_slow_and_one_that_sticks_is_late() -> None:
-    slow, late = recorded(HiddenFault("M12.slow", "6 times as slow")), recorded(HiddenFault("M12.sticks", "1 s late"))
+    slow, late = recorded(HiddenFault("M12.sluggish", "6 times as slow")), recorded(HiddenFault("M12.late", "1 s late"))
     assert slow["lag"] == pytest.approx(0.84, rel=0.1)
     assert slow["dead"] == pytest.approx(0.03, abs=0.06)
     assert late["dead"] == pytest.approx(1.03, abs=0.06)

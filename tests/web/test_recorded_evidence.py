@@ -72,7 +72,7 @@ def test_a_slow_valve_is_recorded_taken_as_evidence_and_suspected(
     client: FlaskClient, door: Door, diagnosis: tuple[str, str]
 ) -> None:
     job, diagnosed = diagnosis
-    with at_the_interface(door, HiddenFault("M12.slow", "6 times as slow")):
+    with at_the_interface(door, HiddenFault("M12.sluggish", "6 times as slow")):
         run = over(client, begin(client, job, **OPEN).json["id"])
     recording = run["recording_id"]
     opened = client.get(f"/api/v1/recordings/{recording}").json

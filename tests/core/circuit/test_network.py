@@ -2,6 +2,7 @@ from __future__ import annotations
 
 import pytest
 
+from sondar.circuit_files import library_circuits
 from sondar.core.circuit.model import Setup, is_active
 from sondar.core.circuit.network import Circuit
 from sondar.core.errors import UnknownReferenceError
@@ -72,3 +73,10 @@ def test_a_module_with_its_plug_apart_is_asleep(fan: Circuit, ambient: Circuit) 
     assert driver.resistance_ohm > 1e6
     (pull,) = [b for b in ambient.branches(ambient.setup({"key": "on"}, frozenset({"X2"}))) if b.id == "AIN.pull"]
     assert pull.emf_v == 0.0
+
+
+@pytest.mark.parametrize("name", list(library_circuits()))
+def test_no_two_faults_of_a_circuit_have_one_id(name: str) -> None:
+    circuit = circuit_of(library_circuits()[name])
+    listed = [f.id for part_id, part in circuit.parts.items() for f in (*part.faults(part_id), *part.faults_of_time(part_id))]
+    assert sorted(listed) == sorted(circuit.faults)

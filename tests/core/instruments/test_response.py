@@ -44,10 +44,10 @@ def test_times_of_a_chain_add_up_and_faults_stretch_them(valve: Predictor) -> No
     motor = valve.circuit.parts["M12"]
     assert shown(valve, ResponseTime.id)[0] == pytest.approx(motor.lag_s, rel=1e-6)
     assert shown(valve, ResponseDelay.id)[0] == pytest.approx(motor.dead_s, rel=1e-6)
-    assert shown(valve, ResponseTime.id, "M12.slow", "6 times as slow")[0] == pytest.approx(6 * motor.lag_s)
-    assert shown(valve, ResponseDelay.id, "M12.slow", "6 times as slow")[0] == pytest.approx(motor.dead_s)
-    assert shown(valve, ResponseDelay.id, "M12.sticks", "1 s late")[0] == pytest.approx(1.0 + motor.dead_s)
-    assert shown(valve, ResponseTime.id, "M12.sticks", "1 s late")[0] == pytest.approx(motor.lag_s)
+    assert shown(valve, ResponseTime.id, "M12.sluggish", "6 times as slow")[0] == pytest.approx(6 * motor.lag_s)
+    assert shown(valve, ResponseDelay.id, "M12.sluggish", "6 times as slow")[0] == pytest.approx(motor.dead_s)
+    assert shown(valve, ResponseDelay.id, "M12.late", "1 s late")[0] == pytest.approx(1.0 + motor.dead_s)
+    assert shown(valve, ResponseTime.id, "M12.late", "1 s late")[0] == pytest.approx(motor.lag_s)
 
 
 def test_resistance_in_the_supply_makes_a_motor_slow_before_it_stands(valve: Predictor) -> None:
@@ -67,11 +67,11 @@ def test_what_does_not_move_or_is_not_seen_moving_is_no_movement(valve: Predicto
 
 def test_a_position_sensor_follows_the_motor_and_not_the_command(valve: Predictor) -> None:
     display = valve.display_of(asked(valve.circuit, LiveData.id))
-    at = {fault: float(display.mean[valve.hypotheses.index(fault)[0], 0]) for fault in ("M12.stuck", "M12.open", "M12.slow")}
+    at = {fault: float(display.mean[valve.hypotheses.index(fault)[0], 0]) for fault in ("M12.stuck", "M12.open", "M12.sluggish")}
     closed = valve.display_of(asked(valve.circuit, LiveData.id, egr="closed")).mean[0, 0]
     assert at["M12.stuck"] == pytest.approx(closed, abs=0.05)
     assert at["M12.open"] == pytest.approx(closed, abs=0.05)
-    assert at["M12.slow"] == pytest.approx(display.mean[0, 0], abs=0.01), "it gets there in the end"
+    assert at["M12.sluggish"] == pytest.approx(display.mean[0, 0], abs=0.01), "it gets there in the end"
 
 
 def test_a_recorded_time_tells_a_slow_valve_from_a_good_one(valve: Predictor) -> None:
@@ -89,7 +89,7 @@ def test_a_recorded_time_tells_a_slow_valve_from_a_good_one(valve: Predictor) ->
 def test_people_see_a_slow_part_only_if_it_is_slow_enough(valve: Predictor) -> None:
     display = valve.display_of(asked(valve.circuit, FunctionalCheck.id, red="M12"))
     weak = display.instrument.words.index("weak")
-    rows = [valve.hypotheses.index("M12.slow", f"{times} times as slow")[0] for times in (3.5, 6, 12)]
+    rows = [valve.hypotheses.index("M12.sluggish", f"{times} times as slow")[0] for times in (3.5, 6, 12)]
     chances = display.words[rows, 0, weak]
     assert np.all(np.diff(chances) > 0.1)
     assert display.words[0, 0, weak] < 0.01
@@ -98,8 +98,8 @@ def test_people_see_a_slow_part_only_if_it_is_slow_enough(valve: Predictor) -> N
 def test_a_healthy_vehicle_keeps_the_limits_of_time_and_a_slow_one_breaks_them() -> None:
     circuit = circuit_of(TEXT)
     for name, fault, device in (
-        ("INV-time", ("M12.slow", "6 times as slow"), ResponseTime.id),
-        ("INV-delay", ("M12.sticks", "1 s late"), ResponseDelay.id),
+        ("INV-time", ("M12.sluggish", "6 times as slow"), ResponseTime.id),
+        ("INV-delay", ("M12.late", "1 s late"), ResponseDelay.id),
     ):
         limit = circuit.document.limits[name]
         test = limit_test(circuit, limit, 20.0)

@@ -37,7 +37,7 @@ export function DiagnosisPage() {
   const leading = suspects.find((suspect) => suspect.unit === conclusion.units[0]);
   const more = measuring.assessment.proposals[0];
   return (
-    <main className="mx-auto grid max-w-6xl gap-x-10 gap-y-6 px-5 py-5 md:grid-cols-[1fr_320px]">
+    <main className="mx-auto grid max-w-6xl gap-x-10 gap-y-6 px-5 py-5 lg:grid-cols-[1fr_320px]">
       <Headline>
         <div className="flex items-baseline gap-4 text-sm">
           <h1 className="shrink-0 text-lg">{measuring.job.plate || `Job ${measuring.job.number}`}</h1>

@@ -94,7 +94,9 @@ export function RecordedLines(props: Props) {
       {held.problem && <Notice tone="problem">{held.problem.detail}</Notice>}
       {canWrite && (
         <details className="mt-1">
-          <summary className="flex min-h-11 cursor-pointer items-center">{props.open}</summary>
+          <summary className="min-h-11 cursor-pointer content-center underline underline-offset-4">
+            {props.open}
+          </summary>
           {props.caution && <Notice tone="caution">{props.caution}</Notice>}
           <div className="grid gap-3 text-sm text-soft sm:grid-cols-2">
             {fields.map((field) => (

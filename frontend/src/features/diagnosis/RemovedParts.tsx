@@ -39,7 +39,7 @@ export function RemovedParts({ detail, units, canWrite }: Props) {
       ]}
       tell={({ what, wear, seen, compared }) => (
         <>
-          <strong className="font-[650]">{what}</strong>: {wear}. {seen}
+          <strong className="font-[650]">{what}</strong>: {wear}; {seen}
           {compared !== "nothing" && <span className="text-soft">, compared with {compared}</span>}
           {wear === "nothing to be seen" && (
             <span className="block">Nothing to be seen of it: keep it until the repair is proved.</span>
@@ -81,7 +81,7 @@ export function Bypasses({ detail, canWrite }: Omit<Props, "units">) {
       }}
       tell={({ what, why, until, state }) => (
         <>
-          <strong className="font-[650]">{what}</strong>: {state}. {why}
+          <strong className="font-[650]">{what}</strong>: {state}; {why}
           {until && state === "in place" && <span className="text-soft">, until {until}</span>}
         </>
       )}

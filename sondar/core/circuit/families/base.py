@@ -171,13 +171,13 @@ class Part(Fields):
         branch, moves = self.sketch(part_id)[0][0], getattr(self, "moves", "")
         slow = slow_severities(branch)
         if not moves:
-            return [self.fault(part_id, "slow", "follows slowly (dirty, aged, its opening partly blocked)", 0.5, branch, slow)]
+            return [self.fault(part_id, "sluggish", "follows slowly (dirty, aged, its opening partly blocked)", 0.5, branch, slow)]
         return [
             self.fault(
-                part_id, "slow", f"{moves} moves slowly (stiff, dirty or worn)", 0.5, branch, slow, "system", ("cleanable",)
+                part_id, "sluggish", f"{moves} moves slowly (stiff, dirty or worn)", 0.5, branch, slow, "system", ("cleanable",)
             ),
             self.fault(
-                part_id, "sticks", f"{moves} sticks before it moves", 0.4, branch, late_severities(branch), "system", ("cleanable",)
+                part_id, "late", f"{moves} sticks before it moves", 0.4, branch, late_severities(branch), "system", ("cleanable",)
             ),
         ]
 
