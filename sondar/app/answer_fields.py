@@ -228,6 +228,11 @@ def _is_removed_part(parts: list[str]) -> bool:
 _removed = _lines(
     MOST_PARTS, f"part | {', '.join(WEAR)} | what was seen | compared with {', '.join(COMPARED)} | picture", _is_removed_part
 )
+_settings = _lines(
+    MOST_PARTS,
+    "what was set | old value | new value | who asked for it | note of law or safety | how to set it back",
+    lambda parts: len(parts) == 6 and all(parts[:4]) and bool(parts[5]),
+)
 _bypasses = _lines(
     MOST_PARTS,
     f"what was bypassed, and with what | why | until when | {' or '.join(BYPASS_STATES)}",
@@ -243,7 +248,7 @@ FIELDS: dict[str, Callable[[Any], Any]] = {
     "may_drive": _one_of(MAY_DRIVE), "may_drive_why": _text(500), "made_it_fail": _text(500), "cause_removed": _yes_no, "not_done": _text(1000),
     "defects": _defects, "follow_up": _day, "follow_up_result": _one_of(FOLLOW_UP_RESULTS),
     "parts": _parts, "repair_steps": _steps, "harness_repairs": _harness,
-    "removed_parts": _removed, "bypasses": _bypasses,
+    "removed_parts": _removed, "bypasses": _bypasses, "settings_changed": _settings,
     "outcome": _one_of(OUTCOMES), "outcome_left": _text(500), "inspection_due": _day, "readiness": _readiness, "freeze_frame": _frame,
     "estimate": _estimate, "estimate_discount": _number(0, 100), "estimate_tax": _number(0, 100), "estimate_accepted": _acceptance,
     "customer_words": _text(2000), "return_cause": _one_of(SAME_CAUSE), "obd_figures": _numbers,

@@ -88,6 +88,18 @@ class RemovedPart:
 
 
 @dataclass(frozen=True)
+class SettingChanged:
+    """A threshold or other setting of a module that was changed, and the way back."""
+
+    what: str
+    old: str
+    new: str
+    asked_by: str
+    note: str
+    back: str
+
+
+@dataclass(frozen=True)
 class Bypass:
     """Something that was bypassed for a time: never a repair."""
 
@@ -200,6 +212,7 @@ class Report:
     harness: tuple[HarnessRepair, ...]
     removed: tuple[RemovedPart, ...]
     bypasses: tuple[Bypass, ...]
+    settings: tuple[SettingChanged, ...]
     steps_left: tuple[str, ...]
     follow_up: date | None
     put_back_open: tuple[str, ...]
@@ -264,7 +277,8 @@ def report(detail: JobDetail, judged: Sequence[Measuring], made: datetime) -> Re
         removed if isinstance(removed, bool) else None, str(said("not_done", "") or ""), _defects(said("defects", [])),
         _parts(said("parts", [])), _harness(said("harness_repairs", []), record),
         tuple(RemovedPart(*fields[:4]) for fields in _divided(said("removed_parts", []))),
-        tuple(Bypass(*fields) for fields in _divided(said("bypasses", []))), _left(said("repair_steps", [])),
+        tuple(Bypass(*fields) for fields in _divided(said("bypasses", []))),
+        tuple(SettingChanged(*fields) for fields in _divided(said("settings_changed", []))), _left(said("repair_steps", [])),
         date.fromisoformat(day) if day else None, tuple(item.title for item, done in detail.put_back if not done), job.stage,
         str(said("outcome", "") or ""), str(said("outcome_left", "") or ""), str(said("customer_words", "") or ""), estimate(record),
     )  # fmt: skip

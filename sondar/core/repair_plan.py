@@ -18,6 +18,20 @@ from sondar.core.errors import UnknownReferenceError
 
 Stage = Literal["before", "repair", "after"]
 FORMS = {"clean": "Clean", "replace": "Replace", "repair": "Repair", "clean or replace": "Clean or replace", "set up": "Set up"}
+CLEANED_WITH: Mapping[str, tuple[str, str]] = {
+    "active_sensor": ("the cleaner made for hot films, cold and from a distance", "brake cleaner, compressed air or a touch of the film"),
+    "ratiometric": ("what its maker allows, ports downwards; hoses are blown through without it", "compressed air into its ports"),
+    "oxygen_sensor": ("nothing but dry heat of the exhaust", "any solvent"),
+    "variable_reluctance": ("a soft brush and a dry cloth, filings picked off its magnet", "a steel brush"),
+    "hall_sensor": ("a soft brush and a dry cloth, filings picked off its magnet", "a steel brush"),
+    "solenoid": ("a cleaner that leaves no film, off the vehicle", "spray into its plug"),
+    "dc_motor": ("soot remover on what it moves, off the engine", "spray into the motor or its plug"),
+    "ground_point": ("a brush to bright metal, then wax over the joint", "paint or grease between the faces"),
+    "switch": ("contact cleaner that leaves no film", "a file or sandpaper on plated contacts"),
+}  # fmt: skip
+"""Family of a part -> with what it is cleaned, and with what never; the maker's instructions come first."""
+CLEANED_BY_MAKER = ("what its maker allows", "brake cleaner or pressure where its maker does not allow them")
+
 MILEAGE_NOTE = "Note the mileage; a replacement must show the vehicle's, and altering it otherwise is an offence."
 
 
@@ -90,8 +104,16 @@ def _of_unit(circuit: Circuit, unit: Unit) -> list[RepairStep]:
         found += _of_wire(circuit, unit)
     elif unit.id.endswith(SYSTEM):
         found.append(RepairStep(f"{unit.id}:do", "repair", f"{title}: find out why, and put it right."))
+        carrier = unit.id.removesuffix(SYSTEM)
+        for note in circuit.document.service:
+            if note.part == carrier and "clean" in note.do:
+                found.append(RepairStep(f"{unit.id}:note", "repair", f"{circuit.parts[carrier].name(carrier)}: {note.note}"))
+                found += _cleaning(unit, getattr(circuit.parts[carrier], "family", ""))
+            if note.part == carrier and note.teach_in:
+                found.append(RepairStep(f"{unit.id}:set-up", "after", f"{title}: {note.teach_in}"))
     else:
-        found += _of_part(unit, notes)
+        part = circuit.parts.get(unit.id)
+        found += _of_part(unit, notes, getattr(part, "family", ""))
     return found
 
 
@@ -110,11 +132,15 @@ def _of_wire(circuit: Circuit, unit: Unit) -> list[RepairStep]:
     ]
 
 
-def _of_part(unit: Unit, notes: Sequence[ServiceNote]) -> list[RepairStep]:
+def _of_part(unit: Unit, notes: Sequence[ServiceNote], family: str) -> list[RepairStep]:
     found = []
     for note in notes:
         said = f"{FORMS[note.do]} {unit.title}{f', {unit.place}' if unit.place else ''} ({note.difficulty}). {note.note}".strip()
-        found.append(RepairStep(f"{unit.id}:do", "repair", said))
+        more = [f"Tools: {note.tools}."] if note.tools else []
+        more += [f"Torque: {note.torque}."] if note.torque else []
+        found.append(RepairStep(f"{unit.id}:do", "repair", " ".join((said, *more))))
+        if "clean" in note.do:
+            found += _cleaning(unit, family)
         if note.teach_in:
             found.append(RepairStep(f"{unit.id}:set-up", "after", f"{unit.title}: {note.teach_in}"))
     if not notes:
@@ -130,3 +156,13 @@ def _of_part(unit: Unit, notes: Sequence[ServiceNote]) -> list[RepairStep]:
         ),
     )
     return found
+
+
+def _cleaning(unit: Unit, family: str) -> list[RepairStep]:
+    """With what, with what never, dry, and checked: a repair of its own."""
+    agent, never = CLEANED_WITH.get(family, CLEANED_BY_MAKER)
+    dry = f"{unit.title}: let it dry completely before it gets power, then repeat what failed: cleaning has its own check."
+    return [
+        RepairStep(f"{unit.id}:clean", "repair", f"{unit.title}: clean it with {agent}; never {never}.", True),
+        RepairStep(f"{unit.id}:dry", "after", dry),
+    ]

@@ -52,3 +52,16 @@ def test_every_unit_of_the_library_has_a_repair(name: str) -> None:
 def test_a_unit_that_is_not_there_is_named() -> None:
     with pytest.raises(UnknownReferenceError, match="no unit 'Y99'"):
         repair_plan(circuit("tessel-purge-valve"), ["Y99"])
+
+
+def test_cleaning_says_with_what_and_with_what_never_and_is_checked() -> None:
+    steps = {step.key: step for step in repair_plan(circuit("tessel-exhaust-valve"), ["M12@system"])}
+    clean = steps["M12@system:clean"]
+    assert clean.caution
+    assert "soot remover" in clean.text
+    assert "never spray into the motor" in clean.text
+    assert "cleaning has its own check" in steps["M12@system:dry"].text
+    assert "learned" in steps["M12@system:set-up"].text
+    fitted = {step.key: step.text for step in repair_plan(circuit("tessel-exhaust-valve"), ["M12"])}
+    assert "Tools: Torx 30, soft brush." in fitted["M12:do"]
+    assert "Torque: 10 Nm, new gasket." in fitted["M12:do"]

@@ -196,6 +196,15 @@ def test_a_removed_part_is_inspected_and_shown_with_its_picture(client: FlaskCli
         assert say(client, cut["id"], "removed_parts", [wrong]).status_code == 422
 
 
+def test_a_changed_setting_keeps_its_old_value_and_the_way_back(client: FlaskClient, job: dict[str, Any]) -> None:
+    line = "Idle speed | 680 | 720 | the customer | within the maker's range | basic setting 12, value 680"
+    assert say(client, job["id"], "settings_changed", [line]).status_code == 200
+    page = client.get(f"/api/v1/jobs/{job['id']}/report?form=html&reader=colleague").text
+    for said in ("Idle speed", "680", "720", "the customer", "basic setting 12, value 680"):
+        assert said in page
+    assert say(client, job["id"], "settings_changed", [line.rsplit("|", 1)[0] + "| "]).status_code == 422, "no way back"
+
+
 def test_a_bypass_is_a_finding_and_keeps_a_job_from_being_closed_as_fixed(client: FlaskClient, job: dict[str, Any]) -> None:
     line = "Fan relay, wire with a 30 A fuse | to drive home | Friday | in place"
     assert say(client, job["id"], "bypasses", [line]).status_code == 200

@@ -8,7 +8,7 @@ import { TextField } from "../../ui/TextField";
 import { useAnswer } from "../job/useAnswer";
 import { HarnessRepairs } from "./HarnessRepairs";
 import { FIELD } from "./RecordedLines";
-import { Bypasses, RemovedParts } from "./RemovedParts";
+import { Bypasses, RemovedParts, SettingsChanged } from "./RepairRecords";
 
 type Step = Schema["RepairStepView"];
 
@@ -56,6 +56,7 @@ export function RepairPlan(props: Props) {
       <HarnessRepairs {...props} wires={units.filter((one) => one.title.startsWith("Wire "))} />
       <Parts {...props} />
       <RemovedParts {...props} />
+      <SettingsChanged {...props} />
       <Bypasses {...props} />
     </section>
   );

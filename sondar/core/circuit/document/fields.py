@@ -143,6 +143,8 @@ class ServiceNote(Fields):
     difficulty: Literal["easy", "some skill", "specialist"] = "easy"
     teach_in: str = Field("", description="Coding, learning, bleeding or resetting that a new one needs; empty for none.")
     note: str = ""
+    tools: str = Field("", max_length=200, description="Tools beyond the usual, e.g. 'Torx 30, hose pick'.")
+    torque: str = Field("", max_length=80, description="Tightening torque where it is known, e.g. '9 Nm, new screws'.")
 
 
 class Response(Fields):

@@ -50,6 +50,46 @@ export function RemovedParts({ detail, units, canWrite }: Props) {
   );
 }
 
+/** Thresholds and other settings of a module that were changed: old, new, who asked, and the way back. */
+export function SettingsChanged({ detail, canWrite }: Omit<Props, "units">) {
+  return (
+    <RecordedLines
+      detail={detail}
+      answer="settings_changed"
+      title="Settings that were changed"
+      canWrite={canWrite}
+      open="Record a changed setting"
+      add="Add the setting"
+      caution="Read the old value out first and keep it here. Limits that the law or the maker sets for safety and emissions stay as they are."
+      fields={[
+        {
+          name: "what",
+          label: "What was set",
+          placeholder: "idle speed with the window heated",
+          required: true,
+        },
+        { name: "old", label: "Old value", most: 60, required: true },
+        { name: "new", label: "New value", most: 60, required: true },
+        { name: "by", label: "Asked for by", most: 80, placeholder: "the customer", required: true },
+        { name: "note", label: "Note of law or safety", placeholder: "within the maker's range" },
+        {
+          name: "back",
+          label: "How to set it back",
+          placeholder: "basic setting 12, value 720",
+          required: true,
+        },
+      ]}
+      tell={({ what, old, new: now, by, note, back }) => (
+        <>
+          <strong className="font-[650]">{what}</strong>: {old} → {now}, asked for by {by}
+          {note && `; ${note}`}
+          <span className="text-soft">; back: {back}</span>
+        </>
+      )}
+    />
+  );
+}
+
 const STATES = ["in place", "taken out"];
 
 /** What was bypassed to get home or to test: a finding that is kept until it is taken out, and never a repair. */
