@@ -160,15 +160,8 @@ def to_follow_up(db: Db, until: date, limit: int = 100) -> list[tuple[date, Job]
     """Jobs whose repair is to be asked after by a day, and of which nobody has said yet how it went; the longest overdue first."""
     days: dict[UUID, date] = dict(
         db.execute(
-            """
-            SELECT d.job_id, (d.value #>> '{}')::date AS day
-            FROM (SELECT DISTINCT ON (job_id) job_id, value FROM answer
-                  WHERE workshop_id = current_workshop() AND field = 'follow_up' ORDER BY job_id, seq DESC) d
-            LEFT JOIN (SELECT DISTINCT ON (job_id) job_id, value FROM answer
-                  WHERE workshop_id = current_workshop() AND field = 'follow_up_result' ORDER BY job_id, seq DESC) r USING (job_id)
-            WHERE d.value #>> '{}' ~ '^\\d{4}-\\d\\d-\\d\\d$' AND coalesce(r.value #>> '{}', '') = '' AND (d.value #>> '{}')::date <= %s
-            ORDER BY day LIMIT %s
-            """,
+            "SELECT id, follow_up_due FROM job WHERE workshop_id = current_workshop() AND follow_up_due <= %s "
+            "ORDER BY follow_up_due, number LIMIT %s",
             (until, limit),
         ).fetchall()
     )

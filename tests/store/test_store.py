@@ -60,6 +60,7 @@ def test_migrations_run_from_empty_and_once(postgres: LocalServer) -> None:
         "0016.recordings",
         "0017.commands",
         "0018.sent",
+        "0019.follow-up-due",
     ]
     assert migrate(fresh) == []
     with psycopg.connect(fresh) as db:
@@ -166,6 +167,7 @@ def test_jobs_of_an_earlier_version_stay_readable(postgres: LocalServer, ambient
         "0016.recordings",
         "0017.commands",
         "0018.sent",
+        "0019.follow-up-due",
     ]
     with psycopg.connect(earlier) as db:
         act_for(db, workshop[0])

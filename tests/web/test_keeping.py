@@ -151,6 +151,22 @@ def test_words_stay_where_only_the_vehicle_is_to_be_forgotten(client: FlaskClien
     assert "wants it on Friday" in said
 
 
+def test_who_asked_for_a_setting_goes_and_the_way_back_stays(client: FlaskClient, lead: FlaskClient, told: dict[str, Any]) -> None:
+    lines = {
+        "settings_changed": ["Idle speed | 680 | 720 | Mrs Quillfeather | within the range | basic setting 12, value 680"],
+        "bypasses": ["Fan relay, a wire | Quillfeather drove home |  | taken out"],
+    }
+    for field, value in lines.items():
+        body = {"client_key": str(uuid4()), "value": value, "seen_seq": 2_000_000_000}
+        assert client.put(f"{told['url']}/answers/{field}", json=body).status_code == 200
+    lead.post(f"{told['url']}/erasure", json={"words": True})
+    kept = client.get(told["url"]).get_json()["answers"]
+    assert kept["settings_changed"]["value"] == [
+        "Idle speed | 680 | 720 | (erased) | within the range | basic setting 12, value 680"
+    ]
+    assert kept["bypasses"]["value"] == []
+
+
 def test_evidence_is_still_only_added_to(app_dsn: str, told: dict[str, Any], dsn: str) -> None:
     """Erasing is the one exception, and only inside its own function."""
     with psycopg.connect(dsn) as db, pytest.raises(psycopg.Error, match="appended, never changed"):
