@@ -87,6 +87,8 @@ def main() -> None:
                 act_for(db, row[0])
                 db.execute(MAKE_JOBS, {"count": arguments.jobs})
                 db.execute(MAKE_REPORTS, {})
+                db.execute("UPDATE job SET search = job_search_text(id)")  # what a web process does after something was written
+                db.execute("DELETE FROM search_due")
             db.execute("VACUUM ANALYZE")
         print(f"{arguments.jobs} jobs made in {time.perf_counter() - begun:.0f} s", flush=True)
         client = Client(site.port, "t0")

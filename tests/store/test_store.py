@@ -180,3 +180,15 @@ def test_jobs_of_an_earlier_version_stay_readable(postgres: LocalServer, ambient
         assert list(people.workshop(db).tools) == ["voltmeter", "visual-inspection", "thermometer", "new-fuse"], (
             "and has what every workshop has"
         )
+
+
+def test_what_is_searched_for_is_found_by_its_index(dsn: str) -> None:
+    """A policy with a condition would stand in front of the search and have every job of the workshop read."""
+    with psycopg.connect(dsn) as db:
+        act_for(db, uuid4())
+        db.execute("SET LOCAL ROLE sondar_definer")
+        db.execute("SET LOCAL enable_seqscan = off")
+        asked = "EXPLAIN SELECT id FROM job WHERE workshop_id = current_workshop() AND search @@ to_tsquery('simple', 'zeppelin')"
+        plan = "\n".join(row[0] for row in db.execute(asked).fetchall())
+    assert "Index Cond" in plan
+    assert "@@" in plan.split("Index Cond")[1].split("\n")[0], plan
