@@ -123,7 +123,10 @@ def main(names: list[str]) -> None:
         "code": ("/codes/P0118", "dl"),
         "settings": ("/settings", "main h2"),
         "recording": (f"/recordings/{recording}", "[data-feature]", "light", ("[data-feature=slope] button",)),
-        "commands": (f"/jobs/{jobs['PA 07 LSK']}?view=recordings", "[aria-label='Command and record'] select", "light", ("Record",)),
+        "commands": (
+            f"/jobs/{jobs['PA 24 QUY']}?view=recordings&control=egr", "[aria-label='Command and record'] select", "light",
+            ("Command recirculation valve", "It moves"),
+        ),
         "shared": (f"/s/{shared}", "main h1"),
         "measure": (fan, measure),
         "measure-dark": (fan, measure, "dark"),
