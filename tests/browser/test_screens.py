@@ -18,8 +18,9 @@ from tests.conftest import FAN_TEXT, circuit_of
 
 
 def press(page: Page, words: str) -> None:
-    """Press the button with these words."""
-    page.wait(lambda: page.driver.find_element(By.XPATH, f'//button[contains(., "{words}")]'), words).click()
+    """Press the button with these words, as soon as it can be pressed."""
+    found = f'//button[contains(., "{words}")]'
+    page.wait(lambda: next((b for b in page.driver.find_elements(By.XPATH, found) if b.is_enabled()), None), words).click()
 
 
 @pytest.fixture
