@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import time
 from typing import Any
 from uuid import uuid4
 
@@ -18,9 +19,12 @@ from tests.conftest import FAN_TEXT, circuit_of
 
 
 def press(page: Page, words: str) -> None:
-    """Press the button with these words, as soon as it can be pressed."""
-    found = f'//button[contains(., "{words}")]'
-    page.wait(lambda: next((b for b in page.driver.find_elements(By.XPATH, found) if b.is_enabled()), None), words).click()
+    """Press the button with these words; one that waits for an answer before it is given a few seconds to be ready."""
+    button = page.wait(lambda: page.driver.find_element(By.XPATH, f'//button[contains(., "{words}")]'), words)
+    end = time.monotonic() + 3.0
+    while not button.is_enabled() and time.monotonic() < end:
+        time.sleep(0.05)
+    button.click()
 
 
 @pytest.fixture
