@@ -111,6 +111,8 @@ def tied(work: Workspace, recording_id: UUID) -> Opened:
     if record.model is None or not cases:
         return found
     document = load_vehicle_text(record.model.source_text)
+    if not {item.title for item in document.data.values() if item.measures} & set(untied):
+        return found  # currents are no test of a circuit
     ties: dict[str, dict[str, Any]] = {}
     for case in cases:
         for name, tie in work.compute(case.version.id, _known_ties, case, document, run.command if run else "").items():

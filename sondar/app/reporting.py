@@ -21,7 +21,8 @@ from sondar.app.judging import Measuring, judge_case
 from sondar.app.workspace import Workspace
 from sondar.core.codes import Classified
 from sondar.core.diagnosis.after_repair import Verification
-from sondar.core.diagnosis.judge import Effect
+from sondar.core.diagnosis.judge import Effect, Judgement
+from sondar.core.instruments.substitution import Substitution
 from sondar.core.present.assessment import effect_range
 from sondar.core.wording import conclusion as words
 from sondar.core.wording.labels import describe_test, reading_label, unit_title
@@ -358,8 +359,14 @@ def _circuit(found: Measuring) -> CircuitReport:
         min(1.0, judgement.ranking.certainty), (*measured, *voided), tuple(done),
         tuple(_proved(circuit, item) for item in found.repaired.to_verify), tuple(opinion_answers(judgement, parts)),
         tuple(circuit.document.cautions), case.said.engine if case.said else "",
-        (any(item.substituted for item in case.repairs) and all(m.within for m in measured)) or words.is_by_substitution(judgement),
+        _by_substitution(case, judgement, effects),
     )  # fmt: skip
+
+
+def _by_substitution(case: Case, judgement: Judgement, effects: Sequence[Effect]) -> bool:
+    """True if a part was exchanged and no reading but that one showed anything out of order."""
+    exchanged = any(item.substituted for item in case.repairs) or words.is_by_substitution(judgement)
+    return exchanged and all(e.within_expected for e in effects if e.reading.test.instrument != Substitution.id)
 
 
 def _proved(circuit: object, item: Verification) -> Proved:

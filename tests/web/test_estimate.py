@@ -217,14 +217,18 @@ def test_a_bypass_is_a_finding_and_keeps_a_job_from_being_closed_as_fixed(client
     assert say(client, job["id"], "stage", "closed").status_code == 200
 
 
-def test_what_was_found_by_exchanging_a_part_is_said_to_be_so(client: FlaskClient, cut: dict[str, Any]) -> None:
-    diagnosis = client.get(f"/api/v1/jobs/{cut['id']}").json["diagnoses"][0]["id"]
+@pytest.mark.parametrize("measured", [False, True])
+def test_what_was_found_by_exchanging_a_part_only_is_said_to_be_so(
+    client: FlaskClient, request: pytest.FixtureRequest, measured: bool
+) -> None:
+    here = request.getfixturevalue("cut" if measured else "job")
+    diagnosis = client.get(f"/api/v1/jobs/{here['id']}").json["diagnoses"][0]["id"]
     said = "Found by exchanging a part"
-    assert said not in client.get(f"/api/v1/jobs/{cut['id']}/report?form=html").text
+    assert said not in client.get(f"/api/v1/jobs/{here['id']}/report?form=html").text
     entry = reading(entry="gone", instrument="substitution", red="B9", black="BAT.neg", setup={"controls": {}, "unplugged": []})
     sent = client.post(f"/api/v1/diagnoses/{diagnosis}/readings", json=entry)
     assert sent.status_code in (200, 201), sent.json
-    assert said in client.get(f"/api/v1/jobs/{cut['id']}/report?form=html").text
+    assert (said in client.get(f"/api/v1/jobs/{here['id']}/report?form=html").text) is not measured
 
 
 def test_lists_and_search_know_the_outcome(client: FlaskClient, job: dict[str, Any]) -> None:
