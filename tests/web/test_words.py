@@ -94,3 +94,22 @@ def test_a_share_link_opens_in_an_application_that_has_computed_nothing_yet(
         assert [(item["entry"], item["within_expected"]) for item in diagnosis["readings"]] == [("4.98 V", False)]
     finally:
         cold.extensions["sondar"].close()
+
+
+def test_the_words_of_a_repair_are_those_that_are_kept(client: FlaskClient, job: dict[str, Any]) -> None:
+    words = client.get("/api/v1/lists").get_json()["repair"]
+    lines = {
+        "parts": [
+            f"Relay | | | {condition} | | | {checked} | "
+            for condition in words["part_conditions"]
+            for checked in words["part_checked"]
+        ],
+        "harness_repairs": [f"Wire | here | | {method} | | | " for method in words["harness_methods"]],
+        "removed_parts": [f"Relay | {wear} | seen | {compared} | " for wear in words["wear"] for compared in words["compared"]],
+        "bypasses": [f"Relay | to drive home | | {state}" for state in words["bypass_states"]],
+    }
+    for field, value in lines.items():
+        for start in range(0, len(value), 20):
+            body = {"client_key": str(uuid4()), "value": value[start : start + 20], "seen_seq": 2_000_000_000}
+            kept = client.put(f"/api/v1/jobs/{job['id']}/answers/{field}", json=body)
+            assert kept.status_code == 200, kept.get_json()

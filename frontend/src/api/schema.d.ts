@@ -3970,6 +3970,7 @@ export interface components {
             groups: components["schemas"]["GroupChoice"][];
             /** Instruments */
             instruments: components["schemas"]["InstrumentView"][];
+            repair: components["schemas"]["RepairWords"];
             /** Roles */
             roles: components["schemas"]["Choice"][];
             /** Run Conditions */
@@ -5262,6 +5263,24 @@ export interface components {
             stage: "before" | "repair" | "after";
             /** Text */
             text: string;
+        };
+        /**
+         * RepairWords
+         * @description Words from which the record of a repair is chosen.
+         */
+        RepairWords: {
+            /** Bypass States */
+            bypass_states: string[];
+            /** Compared */
+            compared: string[];
+            /** Harness Methods */
+            harness_methods: string[];
+            /** Part Checked */
+            part_checked: string[];
+            /** Part Conditions */
+            part_conditions: string[];
+            /** Wear */
+            wear: string[];
         };
         /**
          * RoutineView

@@ -31,6 +31,17 @@ class GroupChoice(BaseModel):
     reason: str
 
 
+class RepairWords(BaseModel):
+    """Words from which the record of a repair is chosen."""
+
+    part_conditions: list[str]
+    part_checked: list[str]
+    harness_methods: list[str]
+    wear: list[str]
+    compared: list[str]
+    bypass_states: list[str]
+
+
 class Lists(BaseModel):
     """Every list that is chosen from, once."""
 
@@ -41,4 +52,5 @@ class Lists(BaseModel):
     instruments: list[InstrumentView]
     groups: list[GroupChoice]
     roles: list[Choice]
+    repair: RepairWords
     glossary: list[Term]

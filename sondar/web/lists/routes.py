@@ -7,6 +7,7 @@ from typing import Any
 
 from flask_openapi3 import APIBlueprint, Tag
 
+from sondar.app import answer_fields
 from sondar.app.job_record import RUN_CONDITIONS
 from sondar.circuit_files import glossary
 from sondar.core.diagnosis.base_rates import GROUP_REASONS, GROUP_SHARES
@@ -14,7 +15,7 @@ from sondar.core.instruments import INSTRUMENTS
 from sondar.core.present.tests import instrument_view
 from sondar.core.triage.prior_factors import CONDITIONS, ENVIRONMENTS
 from sondar.store.jobs import STAGES
-from sondar.web.lists.models import Choice, GroupChoice, Lists, Term
+from sondar.web.lists.models import Choice, GroupChoice, Lists, RepairWords, Term
 from sondar.web.people.models import ROLES
 from sondar.web.problems import ProblemDetails
 
@@ -33,6 +34,14 @@ def _lists() -> Lists:
             GroupChoice(key=key, percent=round(100.0 * share, 1), reason=GROUP_REASONS[key]) for key, share in GROUP_SHARES.items()
         ],
         roles=[Choice(key=key, title=title) for key, title in ROLES.items()],
+        repair=RepairWords(
+            part_conditions=list(answer_fields.PART_CONDITIONS),
+            part_checked=list(answer_fields.PART_CHECKED),
+            harness_methods=list(answer_fields.HARNESS_METHODS),
+            wear=list(answer_fields.WEAR),
+            compared=list(answer_fields.COMPARED),
+            bypass_states=list(answer_fields.BYPASS_STATES),
+        ),
         glossary=[Term.model_validate(item) for item in glossary()],
     )
 

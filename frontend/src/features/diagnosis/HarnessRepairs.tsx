@@ -1,13 +1,7 @@
+import { useQuery } from "@tanstack/react-query";
 import type { JobDetail } from "../../api/client";
+import { listsQuery } from "../../api/queries";
 import { RecordedLines } from "./RecordedLines";
-
-const METHODS = [
-  "crimped and sealed",
-  "soldered and sealed",
-  "new length with two joints",
-  "new contact",
-  "new wire beside the harness",
-];
 
 interface Props {
   detail: JobDetail;
@@ -17,6 +11,7 @@ interface Props {
 
 /** How a wire was repaired: where, by how much it was lengthened, how it was joined and sealed, with its pictures. */
 export function HarnessRepairs({ detail, wires, canWrite }: Props) {
+  const words = useQuery(listsQuery).data?.repair;
   const recorded = Array.isArray(detail.answers.harness_repairs?.value)
     ? detail.answers.harness_repairs.value.length
     : 0;
@@ -33,7 +28,7 @@ export function HarnessRepairs({ detail, wires, canWrite }: Props) {
         { name: "wire", label: "Wire", kind: "choice", choices: wires.map((one) => one.title) },
         { name: "place", label: "Where", most: 120, placeholder: "20 cm behind X12, under the bumper" },
         { name: "added", label: "Lengthened by, mm", kind: "number" },
-        { name: "method", label: "How", kind: "choice", choices: METHODS },
+        { name: "method", label: "How", kind: "choice", choices: words?.harness_methods },
         { name: "seal", label: "Sealed with", most: 80, placeholder: "shrink tube with adhesive" },
         { name: "before", label: "Picture before", kind: "picture" },
         { name: "after", label: "Picture after", kind: "picture" },

@@ -5,7 +5,7 @@ import { Notice } from "../../ui/Notice";
 import { TextField } from "../../ui/TextField";
 import { useAnswer } from "../job/useAnswer";
 
-export const FIELD = "mt-1 block min-h-11 w-full rounded-sm border border-ink/60 bg-raised px-2 text-ink";
+const FIELD = "mt-1 block min-h-11 w-full rounded-sm border border-ink/60 bg-raised px-2 text-ink";
 
 /** One field of a line: text, a number, one of some words, or a picture of the job. */
 export interface LineField {
@@ -16,6 +16,8 @@ export interface LineField {
   placeholder?: string;
   most?: number;
   required?: boolean;
+  /** What stands in it to begin with. */
+  initial?: string;
 }
 
 type Values = Record<string, string>;
@@ -34,6 +36,8 @@ interface Props {
   caution?: string;
   /** A line as it is told; pictures are shown beside it. */
   tell: (values: Values) => ReactNode;
+  /** What is to be said about the line while it is being written. */
+  remark?: (values: Values) => ReactNode;
   /** A change that a line offers beside being taken off. */
   change?: { words: string; applies: (values: Values) => boolean; to: (values: Values) => Values };
 }
@@ -42,8 +46,11 @@ interface Props {
 export function RecordedLines(props: Props) {
   const { detail, fields, canWrite, change } = props;
   const held = useAnswer<string[]>(detail, props.answer, []);
-  const empty = Object.fromEntries(fields.map((one) => [one.name, one.choices?.[0] ?? ""]));
-  const [one, setOne] = useState<Values>(empty);
+  const [said, setSaid] = useState<Values>({});
+  const one: Values = {
+    ...Object.fromEntries(fields.map((field) => [field.name, field.initial ?? field.choices?.[0] ?? ""])),
+    ...said,
+  };
   const read = (line: string): Values => {
     const parts = line.split("|").map((part) => part.trim());
     return Object.fromEntries(fields.map((field, index) => [field.name, parts[index] ?? ""]));
@@ -105,16 +112,17 @@ export function RecordedLines(props: Props) {
                 field={field}
                 photos={detail.photos}
                 value={one[field.name] ?? ""}
-                onChange={(value) => setOne({ ...one, [field.name]: value })}
+                onChange={(value) => setSaid({ ...said, [field.name]: value })}
               />
             ))}
           </div>
+          {props.remark?.(one)}
           <Button
             className="mt-2"
-            disabled={held.saving || missing}
+            disabled={held.saving || missing || held.value.includes(write(one))}
             onClick={() => {
               held.answer([...held.value, write(one)]);
-              setOne(empty);
+              setSaid({});
             }}
           >
             {props.add}

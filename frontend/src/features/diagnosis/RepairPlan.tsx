@@ -7,8 +7,7 @@ import { Notice } from "../../ui/Notice";
 import { TextField } from "../../ui/TextField";
 import { useAnswer } from "../job/useAnswer";
 import { HarnessRepairs } from "./HarnessRepairs";
-import { FIELD } from "./RecordedLines";
-import { Bypasses, RemovedParts, SettingsChanged } from "./RepairRecords";
+import { Bypasses, PartsFitted, RemovedParts, SettingsChanged } from "./RepairRecords";
 
 type Step = Schema["RepairStepView"];
 
@@ -17,15 +16,6 @@ const STAGES: Record<Step["stage"], string> = {
   repair: "The repair",
   after: "Afterwards",
 };
-const CONDITIONS = [
-  "new",
-  "reconditioned",
-  "used",
-  "repaired by a specialist",
-  "mechanical fixing made good",
-];
-const CHECKED = ["not checked", "good", "bad"];
-
 interface Props {
   detail: JobDetail;
   diagnosisId: string;
@@ -54,7 +44,7 @@ export function RepairPlan(props: Props) {
       <h3 className="mb-1 text-lg">The repair, step by step</h3>
       <Steps {...props} steps={plan.data.steps} />
       <HarnessRepairs {...props} wires={units.filter((one) => one.title.startsWith("Wire "))} />
-      <Parts {...props} />
+      <PartsFitted {...props} />
       <RemovedParts {...props} />
       <SettingsChanged {...props} />
       <Bypasses {...props} />
@@ -156,162 +146,5 @@ function Steps({ detail, diagnosisId, canWrite, steps }: Props & { steps: Step[]
         </div>
       ))}
     </>
-  );
-}
-
-const EMPTY = {
-  old: "",
-  fitted: "",
-  condition: CONDITIONS[0] as string,
-  supplier: "",
-  price: "",
-  checked: CHECKED[0] as string,
-  note: "",
-};
-
-function Parts({ detail, units, canWrite }: Props) {
-  const held = useAnswer<string[]>(detail, "parts", []);
-  const [what, setWhat] = useState("");
-  const [part, setPart] = useState(EMPTY);
-  const named = what || units[0]?.title || "";
-  const set = (changes: Partial<typeof EMPTY>) => setPart({ ...part, ...changes });
-  const clean = (text: string) => text.trim().replaceAll("|", "/").slice(0, 200);
-  const add = () => {
-    const line = [
-      named,
-      part.old,
-      part.fitted,
-      part.condition,
-      part.supplier,
-      part.price,
-      part.checked,
-      part.note,
-    ];
-    held.answer([...held.value, line.map(clean).join(" | ")]);
-    setPart(EMPTY);
-  };
-  const differs =
-    part.old.trim() !== "" && part.fitted.trim() !== "" && part.old.trim() !== part.fitted.trim();
-  return (
-    <div className="mt-4" data-testid="parts">
-      <h4 className="text-sm text-soft">Parts fitted</h4>
-      <ul aria-label="Parts fitted">
-        {held.value.map((line) => {
-          const [title, old, fitted, condition, supplier, price, checked, note] = line.split(" | ");
-          const told = [
-            condition,
-            old && `number on the old one ${old}`,
-            fitted && `fitted ${fitted}`,
-            supplier && `from ${supplier}`,
-            price,
-            checked === "bad" ? "" : `checked: ${checked}`,
-            note,
-          ].filter(Boolean);
-          return (
-            <li key={line} className="flex flex-wrap items-center gap-3 border-t border-rule py-1">
-              <span className="min-w-0 flex-1">
-                {title}
-                <span className="text-soft">, {told.join(", ")}</span>
-                {checked === "bad" && (
-                  <strong className="block font-[700]">This new part is bad: it does not go in.</strong>
-                )}
-              </span>
-              {canWrite && (
-                <Button
-                  kind="quiet"
-                  aria-label={`Take off the list: ${title}`}
-                  onClick={() => held.answer(held.value.filter((one) => one !== line))}
-                >
-                  take off
-                </Button>
-              )}
-            </li>
-          );
-        })}
-      </ul>
-      {held.problem && <Notice tone="problem">{held.problem.detail}</Notice>}
-      {canWrite && (
-        <details className="mt-1">
-          <summary className="min-h-11 content-center underline underline-offset-4">Add a part</summary>
-          <div className="grid gap-3 text-sm text-soft sm:grid-cols-2">
-            <label>
-              Part
-              <input
-                className={FIELD}
-                value={named}
-                maxLength={200}
-                onChange={(event) => setWhat(event.target.value)}
-              />
-            </label>
-            <label>
-              Condition
-              <select
-                className={FIELD}
-                value={part.condition}
-                onChange={(event) => set({ condition: event.target.value })}
-              >
-                {CONDITIONS.map((word) => (
-                  <option key={word}>{word}</option>
-                ))}
-              </select>
-            </label>
-            {(
-              [
-                ["old", "Number on the old one"],
-                ["fitted", "Number of the one fitted"],
-                ["supplier", "Supplier"],
-                ["price", "Price"],
-              ] as const
-            ).map(([name, label]) => (
-              <label key={name}>
-                {label}
-                <input
-                  className={FIELD}
-                  value={part[name]}
-                  maxLength={80}
-                  onChange={(event) => set({ [name]: event.target.value })}
-                />
-              </label>
-            ))}
-            <label>
-              Checked before it goes in
-              <select
-                className={FIELD}
-                value={part.checked}
-                onChange={(event) => set({ checked: event.target.value })}
-              >
-                {CHECKED.map((word) => (
-                  <option key={word}>{word}</option>
-                ))}
-              </select>
-            </label>
-            <label>
-              Note
-              <input
-                className={FIELD}
-                value={part.note}
-                maxLength={200}
-                placeholder="7.4 Ω on the bench"
-                onChange={(event) => set({ note: event.target.value })}
-              />
-            </label>
-          </div>
-          {part.condition === "used" && (
-            <Notice tone="caution">
-              A used module may be locked to its former vehicle, and a used restraint part is not fitted. Ask
-              the maker&apos;s instructions before it is bought.
-            </Notice>
-          )}
-          {differs && (
-            <Notice tone="note">
-              The numbers differ. Make sure that the new one replaces the old one on this vehicle.
-            </Notice>
-          )}
-          <Button className="mt-2" onClick={add} disabled={named === "" || held.saving}>
-            Add the part
-          </Button>
-        </details>
-      )}
-    </div>
   );
 }

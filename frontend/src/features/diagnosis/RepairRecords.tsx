@@ -1,13 +1,8 @@
+import { useQuery } from "@tanstack/react-query";
 import type { JobDetail } from "../../api/client";
+import { listsQuery } from "../../api/queries";
+import { Notice } from "../../ui/Notice";
 import { RecordedLines } from "./RecordedLines";
-
-const WEAR = ["nothing to be seen", "worn", "dirty or stuck", "corroded or wet", "burnt", "broken"];
-const COMPARED = [
-  "nothing",
-  "the new part",
-  "the same part of the other side",
-  "the maker's picture or figure",
-];
 
 interface Props {
   detail: JobDetail;
@@ -15,8 +10,71 @@ interface Props {
   canWrite: boolean;
 }
 
+/** Parts that were fitted: both numbers, where from, and whether they were checked before they went in. */
+export function PartsFitted({ detail, units, canWrite }: Props) {
+  const words = useQuery(listsQuery).data?.repair;
+  return (
+    <RecordedLines
+      detail={detail}
+      answer="parts"
+      title="Parts fitted"
+      canWrite={canWrite}
+      open="Add a part"
+      add="Add the part"
+      fields={[
+        { name: "what", label: "Part", initial: units[0]?.title, required: true },
+        { name: "old", label: "Number on the old one", most: 80 },
+        { name: "fitted", label: "Number of the one fitted", most: 80 },
+        { name: "condition", label: "Condition", kind: "choice", choices: words?.part_conditions },
+        { name: "supplier", label: "Supplier", most: 80 },
+        { name: "price", label: "Price", most: 80 },
+        { name: "checked", label: "Checked before it goes in", kind: "choice", choices: words?.part_checked },
+        { name: "note", label: "Note", placeholder: "7.4 Ω on the bench" },
+      ]}
+      remark={({ condition, old, fitted }) => (
+        <>
+          {condition === "used" && (
+            <Notice tone="caution">
+              A used module may be locked to its former vehicle, and a used restraint part is not fitted. Ask
+              the maker&apos;s instructions before it is bought.
+            </Notice>
+          )}
+          {old?.trim() && fitted?.trim() && old.trim() !== fitted.trim() && (
+            <Notice tone="note">
+              The numbers differ. Make sure that the new one replaces the old one on this vehicle.
+            </Notice>
+          )}
+        </>
+      )}
+      tell={({ what, old, fitted, condition, supplier, price, checked, note }) => (
+        <>
+          {what}
+          <span className="text-soft">
+            ,{" "}
+            {[
+              condition,
+              old && `number on the old one ${old}`,
+              fitted && `fitted ${fitted}`,
+              supplier && `from ${supplier}`,
+              price,
+              checked === "bad" ? "" : `checked: ${checked}`,
+              note,
+            ]
+              .filter(Boolean)
+              .join(", ")}
+          </span>
+          {checked === "bad" && (
+            <strong className="block font-[700]">This new part is bad: it does not go in.</strong>
+          )}
+        </>
+      )}
+    />
+  );
+}
+
 /** What was seen of the parts that were taken out: it says whether the diagnosis was right, and why they failed. */
 export function RemovedParts({ detail, units, canWrite }: Props) {
+  const words = useQuery(listsQuery).data?.repair;
   return (
     <RecordedLines
       detail={detail}
@@ -26,15 +84,15 @@ export function RemovedParts({ detail, units, canWrite }: Props) {
       open="Record what a removed part looks like"
       add="Add the inspection"
       fields={[
-        { name: "what", label: "Part", placeholder: units[0]?.title, required: true },
-        { name: "wear", label: "State", kind: "choice", choices: WEAR },
+        { name: "what", label: "Part", initial: units[0]?.title, required: true },
+        { name: "wear", label: "State", kind: "choice", choices: words?.wear },
         {
           name: "seen",
           label: "What was seen",
           placeholder: "soot on the shaft, turns by jerks",
           required: true,
         },
-        { name: "compared", label: "Compared with", kind: "choice", choices: COMPARED },
+        { name: "compared", label: "Compared with", kind: "choice", choices: words?.compared },
         { name: "photo", label: "Picture", kind: "picture" },
       ]}
       tell={({ what, wear, seen, compared }) => (
@@ -90,10 +148,9 @@ export function SettingsChanged({ detail, canWrite }: Omit<Props, "units">) {
   );
 }
 
-const STATES = ["in place", "taken out"];
-
 /** What was bypassed to get home or to test: a finding that is kept until it is taken out, and never a repair. */
 export function Bypasses({ detail, canWrite }: Omit<Props, "units">) {
+  const words = useQuery(listsQuery).data?.repair;
   return (
     <RecordedLines
       detail={detail}
@@ -112,7 +169,7 @@ export function Bypasses({ detail, canWrite }: Omit<Props, "units">) {
         },
         { name: "why", label: "Why", placeholder: "to drive home, 12 km", required: true },
         { name: "until", label: "To be taken out by", most: 60, placeholder: "Friday" },
-        { name: "state", label: "State", kind: "choice", choices: STATES },
+        { name: "state", label: "State", kind: "choice", choices: words?.bypass_states },
       ]}
       change={{
         words: "It has been taken out",
