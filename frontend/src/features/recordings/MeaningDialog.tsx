@@ -115,8 +115,8 @@ export function MeaningDialog(props: {
         <Dialog.Content className="fixed z-20 top-[6%] left-1/2 flex max-h-[88%] w-[min(44rem,96vw)] -translate-x-1/2 flex-col rounded-sm bg-paper p-5 shadow-xl">
           <Dialog.Title className="text-xl">What “{channel.name}” measures</Dialog.Title>
           <Dialog.Description className="mb-3 text-soft">
-            With which instrument, and between which points of which circuit. Then a level of it counts like a
-            reading taken by hand.
+            With which instrument, and between which points of which circuit. Then a level of it, or how it
+            follows a command, counts like a reading taken by hand.
           </Dialog.Description>
           {keep.error && (
             <Notice tone="problem">
