@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from io import StringIO
-from typing import Any
 from uuid import UUID
 
 from ruamel.yaml import YAML
@@ -13,8 +12,9 @@ from ruamel.yaml import YAML
 from sondar.app.case import Case, load_case, with_evidence
 from sondar.app.computed import Computed
 from sondar.app.measuring import T, View, finish
+from sondar.app.photos import prepare_sheet, room_for
 from sondar.app.workspace import Workspace, known_version
-from sondar.circuit_edits import FIGURES, known_of
+from sondar.circuit_edits.filling import FIGURES, known_of
 from sondar.circuit_files import load_circuit_text
 from sondar.code_library import circuit_templates
 from sondar.core.circuit.document.fields import CircuitDocument
@@ -23,7 +23,7 @@ from sondar.core.circuit.network import Circuit
 from sondar.core.describing.pin_table import PinTable, read_csv, read_wireviz
 from sondar.core.describing.sheet import Sheet
 from sondar.core.describing.sheet_circuit import sheet_document
-from sondar.core.errors import CircuitDocumentError, ConflictError, FieldProblem, InvalidError
+from sondar.core.errors import CircuitDocumentError, ConflictError, FieldProblem, InvalidError, NotFoundError
 from sondar.core.instruments import displays
 from sondar.core.instruments.base import Population, Test
 from sondar.core.instruments.voltmeter import Voltmeter
@@ -31,7 +31,7 @@ from sondar.core.solving.fuses import blown_fuses
 from sondar.core.solving.operating_points import SAMPLES
 from sondar.core.wording.labels import expected_range
 from sondar.store import circuits as circuit_store
-from sondar.store import evidence
+from sondar.store import evidence, sheets
 from sondar.store.circuits import CircuitVersion
 from sondar.yaml_text import YamlTextError, load_yaml
 
@@ -189,6 +189,31 @@ def _made_of(_computed: Computed, sheet: Sheet) -> tuple[CircuitDocument, str]:
     return made_of(sheet)
 
 
+def add_pictures(work: Workspace, client_key: UUID, name: str, raw: bytes) -> list[UUID]:
+    """Keep a photograph of a sheet, or the pages of its PDF.
+
+    Raises:
+        TooLargeError, InvalidError: too large, too many pages, no picture, or no room left.
+    """
+    pages = work.compute("photographs", prepare_sheet, raw)
+    with work.transaction() as db:
+        room_for(db, sum(len(page["body"]) + len(page["thumbnail"]) for page in pages))
+        return sheets.add_pictures(db, client_key, name[:200], pages)
+
+
+def picture(work: Workspace, picture_id: UUID, thumbnail: bool) -> tuple[bytes, str]:
+    """A page of a sheet and its media type.
+
+    Raises:
+        NotFoundError: there is none.
+    """
+    with work.transaction() as db:
+        found = sheets.picture(db, picture_id, thumbnail)
+    if found is None:
+        raise NotFoundError("No such picture", f"no picture {picture_id} of a wiring sheet is kept here")
+    return found
+
+
 def move(work: Workspace, diagnosis_id: UUID, client_key: UUID, version_id: UUID, view: View[T]) -> T:
     """Let a diagnosis go on with another circuit, or version of its circuit; every reading stays.
 
@@ -221,34 +246,6 @@ def _moved(computed: Computed, case: Case, version: CircuitVersion) -> str:
             [FieldProblem(("version_id",), "choose a circuit that has the points that were measured at")],
         )  # fmt: skip
     return f"goes on with '{version.title}', version {version.version}"
-
-
-def versions_compared(_computed: Computed, before: str, after: str) -> list[str]:
-    """What changed from one version of a circuit to another, in words."""
-    old, new = load_yaml(before), load_yaml(after)
-    said: list[str] = []
-    for section, name in (
-        ("parts", "part"),
-        ("wires", "wire"),
-        ("connectors", "connector"),
-        ("modules", "module"),
-        ("controls", "control"),
-        ("limits", "limit"),
-    ):
-        one, two = dict(old.get(section) or {}), dict(new.get(section) or {})
-        said += [f"{name} {key} added" for key in two if key not in one]
-        said += [f"{name} {key} taken away" for key in one if key not in two]
-        for key in one:
-            if key in two and one[key] != two[key]:
-                said.append(f"{name} {key}: {_changes(one[key], two[key])}")
-    return said
-
-
-def _changes(one: Any, two: Any) -> str:
-    if not (isinstance(one, dict) and isinstance(two, dict)):
-        return f"{one} → {two}"
-    keys = [key for key in dict.fromkeys([*one, *two]) if one.get(key) != two.get(key)]
-    return ", ".join(f"{key.replace('_', ' ')} {one.get(key, 'not given')} → {two.get(key, 'taken away')}" for key in keys)[:300]
 
 
 def previewed_version(found: Described, sheet: Sheet, none: CircuitVersion) -> CircuitVersion:

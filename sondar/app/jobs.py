@@ -9,13 +9,13 @@ from uuid import UUID, uuid5
 
 from sondar.app import answer_fields, job_record, judging
 from sondar.app.computed import Computed, by_slug
-from sondar.app.photos import prepare_photo
+from sondar.app.photos import prepare_photo, room_for
 from sondar.app.repairs import unproved
 from sondar.app.workspace import Workspace, known_job, known_version
 from sondar.circuit_files import circuits_in_vehicle
 from sondar.core.circuit.network import Circuit
 from sondar.core.codes import parse_codes
-from sondar.core.errors import ConflictError, NotFoundError, TooLargeError, invalid
+from sondar.core.errors import ConflictError, NotFoundError, invalid
 from sondar.core.former_names import FORMER_IDS, current_id
 from sondar.core.instruments import INSTRUMENTS, at_hand
 from sondar.core.instruments.substitution import Substitution
@@ -334,19 +334,10 @@ def add_photo(work: Workspace, job_id: UUID, client_key: UUID, caption: str, raw
     prepared = work.compute("photographs", prepare_photo, raw)
     with work.transaction() as db:
         known_job(db, job_id)
-        _room_for(db, len(prepared["body"]) + len(prepared["thumbnail"]))
+        room_for(db, len(prepared["body"]) + len(prepared["thumbnail"]))
         intake_store.add_photo(db, job_id, client_key, {**prepared, "caption": caption})
         record = load_record(db, job_id)
     return viewed(work, record, view)
-
-
-def _room_for(db: Db, more: int) -> None:
-    room = people.workshop(db).photo_quota_mb
-    if keeping.photo_bytes(db) + more > room * 1_000_000:
-        raise TooLargeError(
-            "No room for photographs",
-            f"The {room} MB for this workshop's photographs are full. A workshop lead can raise that or erase old jobs under settings.",
-        )
 
 
 def erase_personal(work: Workspace, job_id: UUID, words: bool, view: View[T]) -> T:

@@ -1,4 +1,4 @@
-"""Photographs: checked, turned upright, stripped of where and with what they were taken, and a thumbnail made."""
+"""Photographs and pages of wiring sheets: checked, turned upright, stripped of where and with what they were taken, with a thumbnail."""
 
 from __future__ import annotations
 
@@ -8,13 +8,19 @@ import threading
 import warnings
 from typing import Any
 
+import pypdfium2
 from PIL import Image, ImageOps, UnidentifiedImageError
 
 from sondar.core.errors import TooLargeError, invalid
+from sondar.store import keeping, people
+from sondar.store.database import Db
 
 MAX_BYTES = 12 * 1024 * 1024
 MAX_PIXELS = 50_000_000
 THUMBNAIL = (320, 320)
+MOST_PAGES = 6
+PAGE_PIXELS = 2400
+"""Longer side of a page of a PDF as a picture: small print of a wiring sheet can be read when it is enlarged."""
 KINDS = {"JPEG": "image/jpeg", "PNG": "image/png", "WEBP": "image/webp"}
 
 
@@ -32,6 +38,59 @@ def prepare_photo(_computed: object, raw: bytes) -> dict[str, Any]:
         raise TooLargeError("Picture too large", f"at most {MAX_BYTES // 1024 // 1024} MB: take it at a lower resolution")
     with ONE_AT_A_TIME:
         return _prepared(raw)
+
+
+def prepare_sheet(computed: object, raw: bytes) -> list[dict[str, Any]]:
+    """Pictures of a wiring sheet: of each page if it is a PDF.
+
+    Raises:
+        TooLargeError, InvalidError: too large, too many pages, or neither a picture nor a PDF.
+    """
+    if not raw.startswith(b"%PDF-"):
+        return [prepare_photo(computed, raw)]
+    if len(raw) > MAX_BYTES:
+        raise TooLargeError("PDF too large", f"at most {MAX_BYTES // 1024 // 1024} MB: take only the pages that are needed")
+    with ONE_AT_A_TIME:
+        return [_prepared(page) for page in _pages(raw)]
+
+
+def _pages(raw: bytes) -> list[bytes]:
+    """Pages of a PDF as PNG."""
+    try:
+        document = pypdfium2.PdfDocument(raw)
+    except pypdfium2.PdfiumError as error:
+        raise invalid("picture", "a PDF that cannot be opened: it is damaged or has a password") from error
+    try:
+        if len(document) > MOST_PAGES:
+            raise invalid("picture", f"{len(document)} pages: at most {MOST_PAGES}; take only those that show this part")
+        found = []
+        for page in document:
+            width, height = page.get_size()
+            if not 1.0 <= max(width, height) <= 14400.0 or min(width, height) < 1.0:
+                raise invalid("picture", "a page of no sensible size")
+            image = page.render(scale=PAGE_PIXELS / max(width, height)).to_pil()
+            body = io.BytesIO()
+            image.convert("RGB").save(body, "PNG")
+            found.append(body.getvalue())
+        return found
+    except pypdfium2.PdfiumError as error:
+        raise invalid("picture", "a PDF with a page that cannot be drawn") from error
+    finally:
+        document.close()
+
+
+def room_for(db: Db, more: int) -> None:
+    """Nothing if there is room for so many bytes of pictures.
+
+    Raises:
+        TooLargeError: the workshop's room is full.
+    """
+    room = people.workshop(db).photo_quota_mb
+    if keeping.photo_bytes(db) + more > room * 1_000_000:
+        raise TooLargeError(
+            "No room for photographs",
+            f"The {room} MB for this workshop's photographs are full. A workshop lead can raise that or erase old jobs under settings.",
+        )
 
 
 def _prepared(raw: bytes) -> dict[str, Any]:

@@ -1,4 +1,4 @@
-"""Circuits that nobody has described: what a code means by itself, typical circuits, measuring on one at once, and filling it in later."""
+"""Circuits that nobody has described: what a code means by itself, typical circuits, and measuring on one at once."""
 
 from __future__ import annotations
 
@@ -7,12 +7,9 @@ from dataclasses import dataclass
 from functools import lru_cache
 from uuid import UUID
 
-from sondar.app.case import load_case, with_evidence
 from sondar.app.codes import open_diagnosis
 from sondar.app.computed import Computed
-from sondar.app.measuring import T, View, finish
 from sondar.app.workspace import Workspace, known_job
-from sondar.circuit_edits import Fill, Known, filled_in, known_of
 from sondar.circuit_files import load_circuit_text
 from sondar.code_library import circuit_templates, circuit_text, generic_codes
 from sondar.core.circuit.document.fields import CircuitDocument
@@ -24,7 +21,6 @@ from sondar.core.errors import invalid
 from sondar.core.generic_codes import GenericCode
 from sondar.core.identification import MOST_WIRES, Candidate, Identification, Identified, WireReading
 from sondar.store import circuits as circuit_store
-from sondar.store import evidence
 from sondar.store.jobs import CircuitDiagnosis
 
 MOST_CODES = 20
@@ -176,34 +172,3 @@ def _made(_computed: Computed, wanted: WantedTypical, make: str, model: str) -> 
 def named(item: GenericCode) -> str:
     """The part that a code is about, with its place."""
     return f"{item.part}{f', {item.place}' if item.place else ''}"[:NAME_LENGTH]
-
-
-def known(work: Workspace, diagnosis_id: UUID) -> list[Known]:
-    """What is known of the circuit of a diagnosis, and what could be filled in."""
-    with work.transaction() as db:
-        case = load_case(db, diagnosis_id)
-    return work.compute(case.version.id, _known, case.version.source_text)
-
-
-def _known(_computed: Computed, text: str) -> list[Known]:
-    return known_of(text)
-
-
-def fill_in(work: Workspace, diagnosis_id: UUID, client_key: UUID, fills: list[Fill], view: View[T]) -> T:
-    """Fill in what has become known; the diagnosis goes on with the new version of its circuit, and every reading stays.
-
-    Raises:
-        InvalidError: a value that is not one; names its place.
-    """
-    with work.transaction() as db:
-        case = load_case(db, diagnosis_id)
-    document, text, said = work.compute(case.version.id, _filled_in, case.version.source_text, fills)
-    with work.transaction() as db:
-        version = circuit_store.save_circuit(db, document, text)
-        evidence.append_revision(db, case.diagnosis, client_key, version.id, said)
-        case = with_evidence(db, case)
-    return finish(work, case, view)
-
-
-def _filled_in(_computed: Computed, text: str, fills: list[Fill]) -> tuple[CircuitDocument, str, str]:
-    return filled_in(text, fills)

@@ -87,3 +87,15 @@ def circuit_version(db: Db, version_id: UUID) -> CircuitVersion | None:
         return cursor.execute(
             "SELECT " + _COLUMNS + " FROM circuit_version v JOIN circuit c ON c.id = v.circuit_id WHERE v.id = %s", (version_id,)
         ).fetchone()
+
+
+def versions_of(db: Db, version_id: UUID) -> list[CircuitVersion]:
+    """Every version of the circuit that one belongs to, the newest first."""
+    with db.cursor(row_factory=class_row(CircuitVersion)) as cursor:
+        return cursor.execute(
+            "SELECT "
+            + _COLUMNS
+            + """ FROM circuit_version v JOIN circuit c ON c.id = v.circuit_id
+            WHERE c.id = (SELECT circuit_id FROM circuit_version WHERE id = %s) ORDER BY v.version DESC LIMIT 50""",
+            (version_id,),
+        ).fetchall()

@@ -199,6 +199,12 @@ def append_repair(
     return row is not None
 
 
+def has_revision(db: Db, diagnosis: CircuitDiagnosis, client_key: UUID) -> bool:
+    """True if the circuit of this diagnosis has been edited with this client key."""
+    found = db.execute("SELECT 1 FROM circuit_revision WHERE job_id = %s AND client_key = %s", (diagnosis.job_id, client_key))
+    return found.fetchone() is not None
+
+
 def append_revision(db: Db, diagnosis: CircuitDiagnosis, client_key: UUID, circuit_version_id: UUID, said: str) -> bool:
     """Let a diagnosis go on with another version of its circuit; False for a repeat."""
     seq = next_seq(db, diagnosis.job_id)

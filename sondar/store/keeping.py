@@ -38,6 +38,13 @@ def vehicles_due(db: Db, limit: int = 200) -> list[UUID]:
 
 
 def photo_bytes(db: Db) -> int:
-    """Bytes of all photographs of this workshop."""
-    row = db.execute("SELECT coalesce(sum(octet_length(body) + octet_length(thumbnail)), 0) FROM photo").fetchone()
+    """Bytes of all photographs and wiring sheets of this workshop."""
+    row = db.execute(
+        """
+        SELECT coalesce(sum(bytes), 0) FROM (
+            SELECT octet_length(body) + octet_length(thumbnail) AS bytes FROM photo
+            UNION ALL SELECT octet_length(body) + octet_length(thumbnail) FROM sheet_picture
+        ) pictures
+        """
+    ).fetchone()
     return int(row[0]) if row else 0

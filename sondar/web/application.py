@@ -28,6 +28,7 @@ from sondar.web.codes.routes import api as codes
 from sondar.web.commands.routes import api as commands
 from sondar.web.context import services
 from sondar.web.describing.routes import api as describing
+from sondar.web.editing.routes import api as editing
 from sondar.web.estimate.routes import api as estimate
 from sondar.web.jobs.routes import api as jobs
 from sondar.web.lists.routes import api as lists
@@ -59,6 +60,7 @@ FEATURES = (
     sharing,
     reference,
     describing,
+    editing,
     report,
     recordings,
     commands,

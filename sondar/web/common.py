@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import io
 from datetime import datetime
+from typing import Literal
 from uuid import UUID
 
 from flask import Response
@@ -69,6 +71,18 @@ class DiagnosisSummary(BaseModel):
     readings: int
     conclusion: str | None
     created_at: datetime
+
+
+class PictureQuery(BaseModel):
+    """Which size of a picture."""
+
+    size: Literal["full", "thumbnail"] = "full"
+
+
+def picture_response(picture: bytes, media_type: str) -> Response:
+    """A picture, which never changes."""
+    cached = {"Cache-Control": "private, max-age=31536000, immutable"}
+    return Response(io.BytesIO(picture), content_type=media_type, headers=cached)
 
 
 class SetupIn(Strict):

@@ -18,6 +18,7 @@ from tests.core.describing.sheets import OIL_CONTROL_VALVE
 from tests.web.conftest import PASSWORD, Door, reading
 
 TEST = {"instrument": "voltmeter", "red": "X12.7", "black": "BAT.neg", "setup": {"controls": {"key": "on"}}}
+LIMIT = {"title": "Signal", "least": "1 V", "most": "3 V", "source": "workshop"}
 
 
 CHART = """
@@ -91,6 +92,7 @@ ROUTES: dict[str, Route] = {
     "GET /circuits": Route("read-only", 200, elsewhere=200),
     "POST /circuits": Route("technician", 201, lambda: {"text": AMBIENT_TEXT}, 201),
     "GET /circuits/{version_id}": Route("read-only", 200),
+    "GET /circuits/{version_id}/versions": Route("read-only", 200),
     "GET /codes": Route("read-only", 200, elsewhere=200),
     "GET /codes/{code}": Route("read-only", 200, elsewhere=200),
     "GET /templates": Route("read-only", 200, elsewhere=200),
@@ -99,10 +101,15 @@ ROUTES: dict[str, Route] = {
     "PUT /diagnoses/{diagnosis_id}/known": Route(
         "technician", 200, lambda: {**key(), "changes": [{"kind": "wire", "id": "W1", "field": "colour", "value": "BN/WH"}]}
     ),
+    "PUT /diagnoses/{diagnosis_id}/limits": Route("technician", 200, lambda: {**key(), "limit": {**LIMIT, "test": TEST}}),
+    "DELETE /diagnoses/{diagnosis_id}/limits/{limit_id}": Route("technician", 200),
+    "POST /diagnoses/{diagnosis_id}/insertions": Route("technician", 201, lambda: {**key(), "wire": "W1", "what": "joint"}),
     "POST /wires": Route("read-only", 200, lambda: {"wires": 5, "readings": [{"cavity": 1, "kind": "on", "entry": "5.0"}]}, elsewhere=200),
     "POST /sheets": Route("technician", 201, lambda: {"sheet": OIL_CONTROL_VALVE}, 201),
     "POST /sheets/preview": Route("read-only", 200, lambda: {"sheet": OIL_CONTROL_VALVE}, 200),
     "POST /sheets/table": Route("read-only", 200, lambda: {"text": "cavity,colour\n1,red\n", "form": "csv"}, 200),
+    "POST /sheets/pictures": Route("technician", 201, lambda: "picture", elsewhere=201),
+    "GET /sheets/pictures/{picture_id}": Route("read-only", 200),
     "PUT /diagnoses/{diagnosis_id}/circuit": Route("technician", 200, lambda: {**key(), "version_id": "{version_id}"}),
     "GET /diagnoses/{diagnosis_id}/repair-plan": Route("read-only", 200),
     "GET /jobs/{job_id}/bundle": Route("read-only", 200),
@@ -213,6 +220,8 @@ def ask(client: FlaskClient, route: str, ids: dict[str, str]) -> int:
         kwargs = {"query_string": {"plate": "PA 1"} if route == "GET /vehicles" else {"q": "443"}}
     if route in ("GET /recordings/{recording_id}/lines", "GET /recordings/{recording_id}/features"):
         kwargs = {"query_string": {"start_s": 0, "end_s": 1, "channel": 0, "channels": "0"}}
+    if route.startswith("DELETE /diagnoses/{diagnosis_id}/limits"):
+        kwargs = {"query_string": key()}
     if route == "GET /diagnoses/{diagnosis_id}/repair-plan":
         kwargs = {"query_string": {"units": "W1"}}
     answer = client.open(f"/api/v1{fill(path, ids)}", method=method, buffered=False, **kwargs)
@@ -246,6 +255,9 @@ def things(door: Door) -> Callable[[], dict[str, str]]:
         meter = lead.post("/api/v1/meters", json={"name": f"Meter {uuid4().hex[:6]}"}).get_json()["meters"][-1]
         program = lead.post("/api/v1/programs", json={"name": "Parts", "role": "read-only"}).get_json()["programs"][0]
         procedure = tech.post(f"/api/v1/diagnoses/{diagnosis}/procedures", json={"text": CHART}).get_json()
+        sheet = tech.post("/api/v1/sheets/pictures", data=picture(), content_type="multipart/form-data").get_json()
+        kept = {**key(), "limit": {**LIMIT, "title": "Kept", "test": TEST}}
+        tech.put(f"/api/v1/diagnoses/{diagnosis}/limits", json=kept)
         announced = {**key(), "name": "log.csv", "bytes": 100}
         recording = tech.post(f"/api/v1/jobs/{job['id']}/recordings", json=announced).get_json()
         return {
@@ -253,6 +265,7 @@ def things(door: Door) -> Callable[[], dict[str, str]]:
             "job_id": job["id"], "vehicle_id": job["vehicle_id"], "diagnosis_id": diagnosis, "photo_id": photo["id"],
             "calculator_id": "ohm", "program_id": program["id"], "procedure_id": procedure["id"],
             "reading_id": measuring["readings"][0]["id"], "share_id": share["id"], "account_id": account["id"], "meter_id": meter["id"],
+            "picture_id": sheet["pictures"][0], "limit_id": "kept",
             "session_id": str(uuid4()), "token": "no-such-token", "field": "complaint", "code": "P1ABC",
         }  # fmt: skip
 

@@ -159,6 +159,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/circuits/{version_id}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every version of this circuit, the newest first, with what changed from one to the next. */
+        get: operations["circuits_list_versions_circuits__uuid_version_id__versions_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/codes": {
         parameters: {
             query?: never;
@@ -397,6 +414,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/diagnoses/{diagnosis_id}/insertions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put a connector, a fuse or a joint that the drawing does not have into one of its wires. */
+        post: operations["editing_insert_diagnoses__uuid_diagnosis_id__insertions_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/diagnoses/{diagnosis_id}/known": {
         parameters: {
             query?: never;
@@ -405,11 +439,45 @@ export interface paths {
             cookie?: never;
         };
         /** What is known of the circuit, and what could be filled in: figures, names, places, colours. */
-        get: operations["reference_show_known_diagnoses__uuid_diagnosis_id__known_get"];
-        /** Fill in what has become known; the diagnosis goes on with the new version of its circuit, and every reading stays. */
-        put: operations["reference_fill_in_diagnoses__uuid_diagnosis_id__known_put"];
+        get: operations["editing_show_known_diagnoses__uuid_diagnosis_id__known_get"];
+        /** Fill in figures, names, places, colours, numbers of pins. */
+        put: operations["editing_fill_in_diagnoses__uuid_diagnosis_id__known_put"];
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/diagnoses/{diagnosis_id}/limits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Add a limit of one's own for a test, or change one. */
+        put: operations["editing_set_limit_diagnoses__uuid_diagnosis_id__limits_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/diagnoses/{diagnosis_id}/limits/{limit_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take a limit out of the circuit; the version before keeps it. */
+        delete: operations["editing_drop_limit_diagnoses__uuid_diagnosis_id__limits__string_limit_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1579,6 +1647,40 @@ export interface paths {
         put?: never;
         /** Keep the circuit that follows from a sheet; the same part of the same vehicle again is its next version. */
         post: operations["describing_keep_sheet_sheets_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sheets/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep a photograph of a wiring sheet, or the pages of its PDF; a sheet names them under ``pictures``. */
+        post: operations["describing_add_pictures_sheets_pictures_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sheets/pictures/{picture_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A page of a wiring sheet. */
+        get: operations["describing_show_picture_sheets_pictures__uuid_picture_id__get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3590,6 +3692,50 @@ export interface components {
             number: number;
         };
         /**
+         * InsertionIn
+         * @description A connector, fuse or joint that is in a wire of the vehicle and not on the drawing.
+         */
+        InsertionIn: {
+            /**
+             * Cavity
+             * @default
+             */
+            cavity: string;
+            /**
+             * Client Key
+             * Format: uuid
+             */
+            client_key: string;
+            /**
+             * Name
+             * @description Its designation; a connector on the way that is there already gets one more cavity.
+             * @default
+             */
+            name: string;
+            /**
+             * Place
+             * @default
+             */
+            place: string;
+            /**
+             * Rating A
+             * @default null
+             */
+            rating_a: number | null;
+            /**
+             * Title
+             * @default
+             */
+            title: string;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "connector" | "fuse" | "joint";
+            /** Wire */
+            wire: string;
+        };
+        /**
          * InstrumentView
          * @description An instrument as the screen needs it.
          */
@@ -3873,6 +4019,93 @@ export interface components {
             } | null;
         };
         /**
+         * LimitEntry
+         * @description The figures of a limit as a person would enter them; only of limits by bounds or by a word.
+         */
+        LimitEntry: {
+            /** Copper At C */
+            copper_at_c: number | null;
+            /** Least */
+            least: string;
+            /** Most */
+            most: string;
+            /**
+             * Source
+             * @enum {string}
+             */
+            source: "manufacturer" | "workshop" | "known-good vehicles" | "sibling" | "typical" | "predicted";
+            /** Typical */
+            typical: string;
+            /** Word */
+            word: string;
+        };
+        /**
+         * LimitIn
+         * @description A limit as it is entered for a test.
+         */
+        LimitIn: {
+            /**
+             * Copper At C
+             * @description The figures of a winding hold at this temperature.
+             * @default null
+             */
+            copper_at_c: number | null;
+            /**
+             * Id
+             * @description Of the limit that it takes the place of; empty for a new one.
+             * @default
+             */
+            id: string;
+            /**
+             * Least
+             * @description With its unit, such as '70 Ω'; least or most may be empty.
+             * @default
+             */
+            least: string;
+            /**
+             * Most
+             * @default
+             */
+            most: string;
+            /**
+             * Note
+             * @description Where the figure stands: book, page, sheet.
+             * @default
+             */
+            note: string;
+            /**
+             * Source
+             * @enum {string}
+             */
+            source: "manufacturer" | "workshop" | "known-good vehicles" | "sibling" | "typical" | "predicted";
+            test: components["schemas"]["TestIn"];
+            /** Title */
+            title: string;
+            /**
+             * Typical
+             * @default
+             */
+            typical: string;
+            /**
+             * Word
+             * @description What a finding must say, in place of figures.
+             * @default
+             */
+            word: string;
+        };
+        /**
+         * LimitSet
+         * @description A limit to be kept.
+         */
+        LimitSet: {
+            /**
+             * Client Key
+             * Format: uuid
+             */
+            client_key: string;
+            limit: components["schemas"]["LimitIn"];
+        };
+        /**
          * LimitView
          * @description One limit with what the newest reading that has not been voided says about it.
          */
@@ -3896,6 +4129,11 @@ export interface components {
              * @description pass, fail, in doubt, or open without a reading.
              */
             decision: string;
+            /**
+             * @description As it may be changed; left out where its form has fields of its own.
+             * @default null
+             */
+            entry: components["schemas"]["LimitEntry"] | null;
             /** Id */
             id: string;
             /** Instrument */
@@ -3975,6 +4213,8 @@ export interface components {
             roles: components["schemas"]["Choice"][];
             /** Run Conditions */
             run_conditions: string[];
+            /** Sources */
+            sources: components["schemas"]["Choice"][];
             /** Stages */
             stages: string[];
         };
@@ -5790,6 +6030,11 @@ export interface components {
              */
             part: string;
             /**
+             * Pictures
+             * @description Photographs or pages of the sheet itself.
+             */
+            pictures?: string[];
+            /**
              * Place
              * @description Where the plug sits.
              * @default
@@ -5838,6 +6083,30 @@ export interface components {
          */
         SheetIn: {
             sheet: components["schemas"]["Sheet"];
+        };
+        /**
+         * SheetPictureForm
+         * @description A photograph of a wiring sheet, or its PDF.
+         */
+        SheetPictureForm: {
+            /**
+             * Client Key
+             * Format: uuid
+             */
+            client_key: string;
+            /**
+             * Picture
+             * Format: binary
+             */
+            picture: string;
+        };
+        /**
+         * SheetPictures
+         * @description Pages that were kept, in their order.
+         */
+        SheetPictures: {
+            /** Pictures */
+            pictures: string[];
         };
         /**
          * SheetPreview
@@ -6566,6 +6835,34 @@ export interface components {
              * @description Live data to look at on a road test.
              */
             watch: string[];
+        };
+        /**
+         * VersionList
+         * @description Every version of a circuit, the newest first.
+         */
+        VersionList: {
+            /** Versions */
+            versions: components["schemas"]["VersionView"][];
+        };
+        /**
+         * VersionView
+         * @description A version of a circuit, and what is different from the one before it.
+         */
+        VersionView: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Changed */
+            changed: string[];
+            /** Version */
+            version: number;
+            /**
+             * Version Id
+             * Format: uuid
+             */
+            version_id: string;
         };
         /**
          * VoidIn
@@ -7480,6 +7777,64 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CircuitDetail"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    circuits_list_versions_circuits__uuid_version_id__versions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                version_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionList"];
                 };
             };
             /** @description Unauthorized */
@@ -8501,7 +8856,69 @@ export interface operations {
             };
         };
     };
-    reference_show_known_diagnoses__uuid_diagnosis_id__known_get: {
+    editing_insert_diagnoses__uuid_diagnosis_id__insertions_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                diagnosis_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InsertionIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasuringView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    editing_show_known_diagnoses__uuid_diagnosis_id__known_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -8559,7 +8976,7 @@ export interface operations {
             };
         };
     };
-    reference_fill_in_diagnoses__uuid_diagnosis_id__known_put: {
+    editing_fill_in_diagnoses__uuid_diagnosis_id__known_put: {
         parameters: {
             query?: never;
             header?: never;
@@ -8573,6 +8990,129 @@ export interface operations {
                 "application/json": components["schemas"]["FillsIn"];
             };
         };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasuringView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    editing_set_limit_diagnoses__uuid_diagnosis_id__limits_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                diagnosis_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LimitSet"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasuringView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    editing_drop_limit_diagnoses__uuid_diagnosis_id__limits__string_limit_id__delete: {
+        parameters: {
+            query: {
+                client_key: string;
+            };
+            header?: never;
+            path: {
+                diagnosis_id: string;
+                limit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {
@@ -13633,6 +14173,126 @@ export interface operations {
                     "application/json": components["schemas"]["CircuitSummary"];
                 };
             };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    describing_add_pictures_sheets_pictures_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["SheetPictureForm"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetPictures"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    describing_show_picture_sheets_pictures__uuid_picture_id__get: {
+        parameters: {
+            query?: {
+                size?: "full" | "thumbnail";
+            };
+            header?: never;
+            path: {
+                picture_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Unauthorized */
             401: {
                 headers: {

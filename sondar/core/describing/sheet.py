@@ -18,6 +18,8 @@ Word = Annotated[str, StringConstraints(max_length=60, strip_whitespace=True)]
 Number = Annotated[str, StringConstraints(max_length=12, pattern=r"^[A-Za-z0-9_-]*$", strip_whitespace=True)]
 """Number of a cavity or a pin as it is moulded beside it."""
 
+PictureId = Annotated[str, StringConstraints(pattern=r"^[0-9a-f-]{36}$")]
+
 Source = Literal["", "key", "battery", "main relay"]
 MOST_ROWS, MOST_SHARED, MOST_THROUGH = 40, 6, 4
 
@@ -69,6 +71,7 @@ class Sheet(Fields):
     figures: dict[Word, Word] = Field(
         default_factory=dict, max_length=40, description="Part.field -> figure or range, e.g. Y.coil_ohm: 7 to 8."
     )
+    pictures: list[PictureId] = Field(default_factory=list, max_length=12, description="Photographs or pages of the sheet itself.")
     table: dict[Word, Word] = Field(
         default_factory=dict, max_length=24,
         description="Of a coded switch: position -> one digit per line in the order of the cavities, 1 for grounded.",

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Mapping, Sequence
+from itertools import count
 from typing import Any
 
 from sondar.core.colours import colour_of
@@ -23,6 +24,8 @@ from sondar.core.describing.sheet_wiring import add_wiring, fuses_of
 from sondar.core.describing.templates import Template, document_of, other_ways
 from sondar.core.errors import FieldProblem, InvalidError
 
+TITLES = {"F1": "Fuse", "F2": "Fuse", "K1": "Relay", "K0": "Main relay", "G1": "Ground"}
+NAMED_SECTIONS = ("parts", "connectors", "modules", "wires")
 DESCRIBED = "Described from the vehicle's sheet, cavity by cavity; what the sheet does not say is typical for the kind."
 
 
@@ -160,34 +163,57 @@ def _left_open(template: Template, made: Build) -> dict[str, Any]:
 
 
 def _designated(document: dict[str, Any], sheet: Sheet, fuses: Sequence[str]) -> dict[str, Any]:
-    """With the vehicle's own designations of module, fuse, ground and relay in place of Sondar's."""
-    new: dict[str, str] = {}
-    fuse = next(iter(fuses), "")
-    for old, wanted, taken in (
-        (fuse, sheet.supply.fuse, document["parts"]), ("G1", sheet.ground, document["parts"]),
-        ("K1" if "K1" in document["parts"] else "K0", sheet.supply.relay, document["parts"]),
-        (PART_PLUG, sheet.plug, document["connectors"]), (MODULE, sheet.module, document.get("modules", {})),
-    ):  # fmt: skip
-        name = re.sub(r"[^A-Za-z0-9_-]", "", wanted)
-        if (
-            name
-            and old in taken
-            and name not in {*document["parts"], *document["connectors"], *document.get("modules", {}), *document["wires"]}
-        ):
-            new[old] = name
+    """With the vehicle's own designations of module, fuse, ground, relay and plug in place of Sondar's.
+
+    Raises:
+        InvalidError: two things have the same designation; names the field.
+    """
+    new = _designations(document, sheet, next(iter(fuses), ""))
+    moved = _out_of_the_way(document, new)
     sheet_of = document.pop("sheet")
-    found: dict[str, Any] = _replaced(document, lambda ref: _new_ref(ref, new))
+    found: dict[str, Any] = _replaced(document, lambda ref: _new_ref(ref, {**new, **moved}))
     for old, name in new.items():
-        if old in ("F1", "F2"):
-            found["parts"][name]["title"] = f"Fuse {name}"
-        elif old in ("K0", "K1"):
-            found["parts"][name]["title"] = f"Relay {name}" if old == "K1" else f"Main relay {name}"
-        elif old == "G1":
-            found["parts"][name]["title"] = f"Ground {name}"
+        title = TITLES.get(old)
+        if title:
+            found["parts"][name]["title"] = f"{title} {name}"
         elif old == MODULE:
             found["modules"][name]["title"] = name
-            found["connectors"][MODULE_PLUG]["title"] = f"{name} plug"
+            found["connectors"][moved.get(MODULE_PLUG, MODULE_PLUG)]["title"] = f"{name} plug"
     return {**found, "sheet": sheet_of}
+
+
+def _designations(document: Mapping[str, Any], sheet: Sheet, fuse: str) -> dict[str, str]:
+    """Sondar's own name -> the vehicle's; a bare number gets the letter of its kind."""
+    relay = "K1" if "K1" in document["parts"] else "K0"
+    new: dict[str, str] = {}
+    problems: list[FieldProblem] = []
+    for field, old, wanted, section, letter in (
+        (("supply", "fuse"), fuse, sheet.supply.fuse, "parts", "F"), (("ground",), "G1", sheet.ground, "parts", "G"),
+        (("supply", "relay"), relay, sheet.supply.relay, "parts", "K"), (("plug",), PART_PLUG, sheet.plug, "connectors", "X"),
+        (("module",), MODULE, sheet.module, "modules", "M"),
+    ):  # fmt: skip
+        name = re.sub(r"[^A-Za-z0-9_-]", "", wanted)
+        if not name or old not in document.get(section, {}):
+            continue
+        name = name if name[0].isalpha() else f"{letter}{name}"
+        if name in new.values():
+            problems.append(FieldProblem(field, f"{name} is already the designation of something else on this sheet"))
+        new[old] = name
+    if problems:
+        raise InvalidError("Designations", "; ".join(problem.message for problem in problems), problems)
+    return new
+
+
+def _out_of_the_way(document: Mapping[str, Any], new: Mapping[str, str]) -> dict[str, str]:
+    """Sondar's own names that are designations of this vehicle, each with a name that nobody has."""
+    used = {name for section in NAMED_SECTIONS for name in document.get(section, {})}
+    found: dict[str, str] = {}
+    for name in sorted(used & set(new.values()) - set(new)):
+        letters = re.match(r"[A-Za-z_-]*", name)
+        assert letters is not None
+        number = next(n for n in count(50) if f"{letters[0]}{n}" not in {*used, *new.values(), *found.values()})
+        found[name] = f"{letters[0]}{number}"
+    return found
 
 
 def _new_ref(ref: str, new: Mapping[str, str]) -> str:

@@ -14,7 +14,8 @@ from sondar.core.describing.building import (
 from sondar.core.describing.sheet import Sheet, SheetRow, Through
 from sondar.core.errors import FieldProblem, InvalidError
 
-MAIN_RELAY_PLUG = "X4"
+MAIN_RELAY_PLUGS = ("X4", "X9")
+"""Plug of the main relay; the second where a part with two plugs has the first already."""
 
 
 def add_wiring(made: Build, sheet: Sheet, rows: Sequence[SheetRow]) -> None:
@@ -70,18 +71,21 @@ def _contact_with_the_key(made: Build) -> None:
 
 def _main_relay(made: Build) -> None:
     """A main relay: the key pulls it in, its contact feeds the fuse in place of the key's own contact."""
-    wires = made.wires
-    for wire in wires.values():
+    if not any(wire["to"] == "F1.1" for wire in made.wires.values()):
+        said = "this kind of part has no supply of its own that a main relay could feed"
+        raise InvalidError("Supply", said, [FieldProblem(("supply", "source"), said)])
+    carrier = next(name for name in MAIN_RELAY_PLUGS if name not in made.connectors)
+    for wire in made.wires.values():
         if wire["to"] == "F1.1":
-            wire["from"] = f"{MAIN_RELAY_PLUG}.87"
+            wire["from"] = f"{carrier}.87"
     made.parts["K0"] = {"family": "relay", "title": "Main relay", "coil_ohm": "60 to 120"}
-    made.connectors[MAIN_RELAY_PLUG] = {
+    made.connectors[carrier] = {
         "title": "Main relay carrier", "access_min": 1.5, "unplug_min": 0.3, "cavities": {pin: f"K0.{pin}" for pin in ("30", "85", "86", "87")},
     }  # fmt: skip
-    made.wire("BAT.pos", f"{MAIN_RELAY_PLUG}.30", True)
-    made.wire("IGN.2", f"{MAIN_RELAY_PLUG}.86")
+    made.wire("BAT.pos", f"{carrier}.30", True)
+    made.wire("IGN.2", f"{carrier}.86")
     made.parts["G3"] = {"family": "ground_point", "title": "Ground of the main relay"}
-    made.wire(f"{MAIN_RELAY_PLUG}.85", "G3.stud")
+    made.wire(f"{carrier}.85", "G3.stud")
 
 
 def _joints(made: Build, rows: Sequence[SheetRow]) -> None:

@@ -15,11 +15,22 @@ from sondar.core.instruments.ohmmeter import OVER
 from sondar.core.instruments.reading import Reading
 from sondar.core.limits.condition import limit_test
 from sondar.core.limits.conformity import Conformity, Measured
-from sondar.core.limits.document import SOURCES, Limit
+from sondar.core.limits.document import SOURCES, Limit, Source
 from sondar.core.limits.forms.base import Compared, Context, NotComparedError, plain_figure
 from sondar.core.present.tests import SetupView, setup_view
 from sondar.core.quantities import format_si
 from sondar.core.wording.labels import describe_test, reading_label
+
+
+class LimitEntry(BaseModel):
+    """The figures of a limit as a person would enter them; only of limits by bounds or by a word."""
+
+    least: str
+    most: str
+    word: str
+    typical: str
+    copper_at_c: float | None
+    source: Source
 
 
 class LimitView(BaseModel):
@@ -42,6 +53,7 @@ class LimitView(BaseModel):
     conforms: float | None
     wrong: float | None = Field(description="Chance that the decision is wrong.")
     advice: str = ""
+    entry: LimitEntry | None = Field(None, description="As it may be changed; left out where its form has fields of its own.")
 
 
 @dataclass(frozen=True)
@@ -75,7 +87,21 @@ def _view(circuit: Circuit, name: str, limit: Limit, readings: Sequence[Reading]
         typical="" if limit.typical is None else figure(limit.typical), source=SOURCES[limit.source], note=limit.note,
         instrument=test.instrument, red=test.red, black=test.black, setup=setup_view(test.setup), reading=reading.id if reading else None,
         shown=judged.shown, decision=found.decision if found else "open", conforms=found.conforms if found else None,
-        wrong=found.wrong if found else None, advice=judged.advice,
+        wrong=found.wrong if found else None, advice=judged.advice, entry=_entry(limit, device),
+    )  # fmt: skip
+
+
+def _entry(limit: Limit, device: Instrument) -> LimitEntry | None:
+    """What a person would enter for it; None for a table, a share or a difference."""
+    if limit.table or any(form.share or form.refers_to(limit) for form in limit.converting):
+        return None
+
+    def text(value: float | None) -> str:
+        return "" if value is None else f"{value:.9g} {device.unit}".rstrip()
+
+    return LimitEntry(
+        least=text(limit.min), most=text(limit.max), word=limit.word, typical=text(limit.typical), copper_at_c=limit.copper_at_c,
+        source=limit.source,
     )  # fmt: skip
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Literal
 from uuid import UUID
 
@@ -137,3 +138,18 @@ class CircuitDetail(CircuitSummary):
     targets: list[TargetModel]
     instruments: list[InstrumentView]
     black_reference: str
+
+
+class VersionView(BaseModel):
+    """A version of a circuit, and what is different from the one before it."""
+
+    version_id: UUID
+    version: int
+    at: datetime
+    changed: list[str]
+
+
+class VersionList(BaseModel):
+    """Every version of a circuit, the newest first."""
+
+    versions: list[VersionView]

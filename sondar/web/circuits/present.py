@@ -8,6 +8,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from sondar.app.computed import Computed
+from sondar.circuit_edits.comparing import versions_compared
 from sondar.circuit_files import doubts_in, former_names_in, load_circuit_text
 from sondar.core.circuit.document.fields import CircuitDocument, behind
 from sondar.core.circuit.drawing import draw
@@ -28,6 +29,8 @@ from sondar.web.circuits.models import (
     PointModel,
     ServiceNoteModel,
     TargetModel,
+    VersionList,
+    VersionView,
 )
 from sondar.web.problems import FieldProblemModel
 
@@ -53,6 +56,18 @@ def stored(computed: Computed, version: CircuitVersion) -> bytes:
     found = [*former_names_in(version.source_text), *doubts_in(version.source_text, circuit)]
     notes = [FieldProblemModel(**note.as_dict()) for note in found]
     return CircuitSummary(**_summary(version, circuit), notes=notes).model_dump_json().encode()
+
+
+def compared(_computed: Computed, versions: Sequence[CircuitVersion]) -> bytes:
+    """Versions of one circuit, the newest first, each with what changed."""
+    found = [
+        VersionView(
+            version_id=one.id, version=one.version, at=one.created_at,
+            changed=versions_compared(before.source_text, one.source_text) if before else [],
+        )
+        for one, before in zip(versions, [*versions[1:], None], strict=True)
+    ]  # fmt: skip
+    return VersionList(versions=found).model_dump_json().encode()
 
 
 def _sheet(data: dict[str, Any]) -> Sheet | None:

@@ -10,7 +10,7 @@ from sondar.app.workspace import known_version
 from sondar.store import circuits as store
 from sondar.store import people
 from sondar.web.circuits import present
-from sondar.web.circuits.models import CircuitDetail, CircuitList, CircuitPath, CircuitSummary, CircuitText
+from sondar.web.circuits.models import CircuitDetail, CircuitList, CircuitPath, CircuitSummary, CircuitText, VersionList
 from sondar.web.common import as_json
 from sondar.web.context import workspace
 from sondar.web.problems import ProblemDetails
@@ -51,3 +51,13 @@ def show_circuit(path: CircuitPath) -> Any:
     with work.transaction() as db:
         version = known_version(db, path.version_id)
     return as_json(work.compute(version.id, present.detailed, version))
+
+
+@api.get("/circuits/<uuid:version_id>/versions", responses={"200": VersionList, "404": ProblemDetails})
+def list_versions(path: CircuitPath) -> Any:
+    """Every version of this circuit, the newest first, with what changed from one to the next."""
+    work = workspace()
+    with work.transaction() as db:
+        known_version(db, path.version_id)
+        found = store.versions_of(db, path.version_id)
+    return as_json(work.compute("circuits", present.compared, found))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Literal
 from uuid import UUID
 
+from flask_openapi3 import FileStorage
 from pydantic import BaseModel, Field
 
 from sondar.core.describing.sheet import Sheet
@@ -94,3 +95,22 @@ class MoveIn(Strict):
 
     client_key: UUID
     version_id: UUID
+
+
+class SheetPictureForm(BaseModel):
+    """A photograph of a wiring sheet, or its PDF."""
+
+    client_key: UUID
+    picture: FileStorage
+
+
+class SheetPictures(BaseModel):
+    """Pages that were kept, in their order."""
+
+    pictures: list[UUID]
+
+
+class PicturePath(BaseModel):
+    """Path of a page of a wiring sheet."""
+
+    picture_id: UUID

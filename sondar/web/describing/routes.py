@@ -7,14 +7,17 @@ from typing import Any
 from uuid import UUID
 
 from flask_openapi3 import APIBlueprint, Tag
+from werkzeug.datastructures import FileStorage
 
 from sondar.app import describing
 from sondar.app.computed import Computed
+from sondar.app.photos import MAX_BYTES
 from sondar.core.describing.sheet import Sheet
+from sondar.core.errors import invalid
 from sondar.store.circuits import CircuitVersion
 from sondar.web.circuits import present
 from sondar.web.circuits.models import CircuitDetail, CircuitSummary
-from sondar.web.common import DiagnosisPath, as_json
+from sondar.web.common import DiagnosisPath, PictureQuery, as_json, picture_response
 from sondar.web.context import workspace
 from sondar.web.describing.models import (
     ColumnView,
@@ -22,8 +25,11 @@ from sondar.web.describing.models import (
     MoveIn,
     NoteView,
     OpenRow,
+    PicturePath,
     PinRowView,
     SheetIn,
+    SheetPictureForm,
+    SheetPictures,
     SheetPreview,
     TableIn,
     TableView,
@@ -77,6 +83,22 @@ def keep_sheet(body: SheetIn) -> Any:
     work = workspace()
     version = describing.keep(work, body.sheet)
     return as_json(work.compute(version.id, present.stored, version), 201)
+
+
+@api.post("/sheets/pictures", responses={"201": SheetPictures, "413": ProblemDetails})
+def add_pictures(form: SheetPictureForm) -> Any:
+    """Keep a photograph of a wiring sheet, or the pages of its PDF; a sheet names them under ``pictures``."""
+    if not isinstance(form.picture, FileStorage):
+        raise invalid("picture", "send a file, not text")
+    raw = form.picture.read(MAX_BYTES + 1)
+    kept = describing.add_pictures(workspace(), form.client_key, form.picture.filename or "", raw)
+    return SheetPictures(pictures=kept).model_dump(mode="json"), 201
+
+
+@api.get("/sheets/pictures/<uuid:picture_id>")
+def show_picture(path: PicturePath, query: PictureQuery) -> Any:
+    """A page of a wiring sheet."""
+    return picture_response(*describing.picture(workspace(), path.picture_id, query.size == "thumbnail"))
 
 
 @api.put("/diagnoses/<uuid:diagnosis_id>/circuit", responses={"200": MeasuringView, "409": ProblemDetails})

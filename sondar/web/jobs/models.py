@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Literal
 from uuid import UUID
 
 from flask_openapi3 import FileStorage
@@ -173,12 +172,6 @@ class PhotoPath(JobPath):
     """Path of a photograph."""
 
     photo_id: UUID
-
-
-class PhotoQuery(BaseModel):
-    """Which size."""
-
-    size: Literal["full", "thumbnail"] = "full"
 
 
 class TimelineEntryView(BaseModel):

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 from functools import lru_cache
 from typing import Any
 
@@ -20,7 +19,7 @@ from sondar.core.errors import ConflictError, invalid
 from sondar.core.terms import search_query
 from sondar.store import jobs as store
 from sondar.store.intake import Answer
-from sondar.web.common import JobPath, JobView, as_json, job_view
+from sondar.web.common import JobPath, JobView, PictureQuery, as_json, job_view, picture_response
 from sondar.web.context import signed_in, workspace
 from sondar.web.jobs.models import (
     AnswerIn,
@@ -33,7 +32,6 @@ from sondar.web.jobs.models import (
     NoteIn,
     PhotoForm,
     PhotoPath,
-    PhotoQuery,
     Timeline,
 )
 from sondar.web.jobs.present import answer_view, job_detail_json, timeline_view
@@ -114,11 +112,9 @@ def add_photo(path: JobPath, form: PhotoForm) -> Any:
 
 
 @api.get("/jobs/<uuid:job_id>/photos/<uuid:photo_id>")
-def show_photo(path: PhotoPath, query: PhotoQuery) -> Any:
+def show_photo(path: PhotoPath, query: PictureQuery) -> Any:
     """The picture itself."""
-    picture, media_type = jobs.photo(workspace(), path.job_id, path.photo_id, query.size == "thumbnail")
-    cached = {"Cache-Control": "private, max-age=31536000, immutable"}
-    return Response(io.BytesIO(picture), content_type=media_type, headers=cached)
+    return picture_response(*jobs.photo(workspace(), path.job_id, path.photo_id, query.size == "thumbnail"))
 
 
 @api.post("/jobs/<uuid:job_id>/erasure", responses={"200": JobDetailView})

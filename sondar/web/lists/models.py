@@ -53,4 +53,5 @@ class Lists(BaseModel):
     groups: list[GroupChoice]
     roles: list[Choice]
     repair: RepairWords
+    sources: list[Choice]
     glossary: list[Term]

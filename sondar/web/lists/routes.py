@@ -12,6 +12,7 @@ from sondar.app.job_record import RUN_CONDITIONS
 from sondar.circuit_files import glossary
 from sondar.core.diagnosis.base_rates import GROUP_REASONS, GROUP_SHARES
 from sondar.core.instruments import INSTRUMENTS
+from sondar.core.limits.document import SOURCES
 from sondar.core.present.tests import instrument_view
 from sondar.core.triage.prior_factors import CONDITIONS, ENVIRONMENTS
 from sondar.store.jobs import STAGES
@@ -42,6 +43,7 @@ def _lists() -> Lists:
             compared=list(answer_fields.COMPARED),
             bypass_states=list(answer_fields.BYPASS_STATES),
         ),
+        sources=[Choice(key=key, title=title) for key, title in SOURCES.items()],
         glossary=[Term.model_validate(item) for item in glossary()],
     )
 

@@ -160,38 +160,3 @@ class WiresView(BaseModel):
     order: list[int]
     asked: AskedView | None
     kinds: dict[str, str] = Field(description="Ways of looking at a cavity, by id.")
-
-
-class KnownView(BaseModel):
-    """One thing of a circuit that may be filled in."""
-
-    kind: Literal["part", "wire", "connector"]
-    id: str
-    of: str = Field(description="What it belongs to, in words.")
-    field: str
-    label: str
-    unit: str
-    value: str
-    open: bool = Field(description="Only a range is known, typical for the kind.")
-
-
-class KnownList(BaseModel):
-    """Everything that may be filled in, figures that are only ranges in front."""
-
-    known: list[KnownView]
-
-
-class FillIn(Strict):
-    """One thing that has become known."""
-
-    kind: Literal["part", "wire", "connector", "variant"]
-    id: str = Field(min_length=1, max_length=60)
-    field: str = Field(min_length=1, max_length=40)
-    value: str = Field(max_length=200, description="A figure, a range such as '7 to 8', or words; empty takes it away.")
-
-
-class FillsIn(Strict):
-    """What has become known of a circuit."""
-
-    client_key: UUID
-    changes: list[FillIn] = Field(min_length=1, max_length=100)

@@ -1,14 +1,13 @@
-"""Generic codes by number or words, their pages, typical circuits, measuring on one at once, and filling in what becomes known."""
+"""Generic codes by number or words, their pages, typical circuits, and measuring on one at once."""
 
 from __future__ import annotations
 
-from dataclasses import asdict
 from typing import Any
 
 from flask_openapi3 import APIBlueprint, Tag
 
 from sondar.app import typical
-from sondar.circuit_edits import FIGURES, Fill
+from sondar.circuit_edits.filling import FIGURES
 from sondar.code_library import circuit_templates
 from sondar.core.codes import SYSTEMS, danger_of
 from sondar.core.describing.building import BATTERY, RELAY, RUN
@@ -16,10 +15,8 @@ from sondar.core.describing.templates import Template
 from sondar.core.errors import invalid
 from sondar.core.identification import KINDS, WireReading
 from sondar.core.instruments import INSTRUMENTS
-from sondar.web.common import DiagnosisPath, DiagnosisSummary, JobPath, as_json, diagnosis_view
+from sondar.web.common import DiagnosisSummary, JobPath, diagnosis_view
 from sondar.web.context import workspace
-from sondar.web.measure.models import MeasuringView
-from sondar.web.measure.present import measuring_json
 from sondar.web.problems import ProblemDetails
 from sondar.web.reference.models import (
     AskedView,
@@ -29,10 +26,7 @@ from sondar.web.reference.models import (
     CodeQuery,
     CodesFound,
     FigureView,
-    FillsIn,
     GenericCodePath,
-    KnownList,
-    KnownView,
     OtherCode,
     TemplateList,
     TemplateQuery,
@@ -143,17 +137,3 @@ def measure_typical(path: JobPath, body: TypicalIn) -> Any:
         typical.WantedTypical(body.client_key, body.template, body.name, body.code.upper(), tuple(body.order)),
     )
     return diagnosis_view(made).model_dump(mode="json"), 201
-
-
-@api.get("/diagnoses/<uuid:diagnosis_id>/known", responses={"200": KnownList})
-def show_known(path: DiagnosisPath) -> Any:
-    """What is known of the circuit, and what could be filled in: figures, names, places, colours."""
-    found = typical.known(workspace(), path.diagnosis_id)
-    return KnownList(known=[KnownView(**asdict(one)) for one in found]).model_dump(mode="json")
-
-
-@api.put("/diagnoses/<uuid:diagnosis_id>/known", responses={"200": MeasuringView})
-def fill_in(path: DiagnosisPath, body: FillsIn) -> Any:
-    """Fill in what has become known; the diagnosis goes on with the new version of its circuit, and every reading stays."""
-    fills = [Fill(one.kind, one.id, one.field, one.value) for one in body.changes]
-    return as_json(typical.fill_in(workspace(), path.diagnosis_id, body.client_key, fills, measuring_json))

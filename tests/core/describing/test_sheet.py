@@ -9,8 +9,8 @@ import pytest
 from pydantic import ValidationError
 
 from benchmarks.technician import by_plan, follow_vehicle
-from sondar.app.computed import Computed
-from sondar.app.describing import healthy_readings, made_of, still_open, versions_compared
+from sondar.app.describing import healthy_readings, made_of, still_open
+from sondar.circuit_edits.comparing import versions_compared
 from sondar.circuit_files import load_circuit_text
 from sondar.code_library import circuit_templates
 from sondar.core.circuit.drawing import draw
@@ -154,9 +154,43 @@ def test_versions_are_compared_in_words() -> None:
     after = made_of(
         Sheet(**{**OIL_CONTROL_VALVE, "figures": {"Y.coil_ohm": "7.4"}, "supply": {"source": "main relay", "fuse_a": 20}})
     )[1]
-    said = versions_compared(Computed(), before, after)
-    assert said == ["part Y: coil ohm 7 to 8 → 7.4", "part F1: rating a 15.0 → 20.0"]
-    assert versions_compared(Computed(), before, before) == []
+    said = versions_compared(before, after)
+    assert said == ["part Y: coil resistance 7 to 8 → 7.4", "part F1: rating 15.0 → 20.0"]
+    assert versions_compared(before, before) == []
+
+
+def test_designations_of_the_vehicle_win_over_names_of_sondar() -> None:
+    """A fuse 2, a plug X1 and a relay on a vehicle whose second fuse, module plug and main relay carrier have those names here."""
+    sheet = {
+        **OIL_CONTROL_VALVE, "plug": "X1", "module": "DDE", "ground": "4",
+        "supply": {"source": "main relay", "fuse": "2", "fuse_a": 15, "relay": "K9"},
+    }  # fmt: skip
+    document, text = made_of(Sheet(**sheet))
+    assert document.parts["F2"].title == "Fuse F2"
+    assert document.connectors["X1"].title.endswith("valve plug")
+    assert document.parts["K9"].title == "Main relay K9"
+    [module_plug] = [name for name, one in document.connectors.items() if one.title == "DDE plug"]
+    assert module_plug not in ("X1", "X2")
+    assert Sheet(**load_circuit_text(text).sheet) == Sheet(**sheet)
+    used = [*document.parts, *document.connectors, *document.modules, *document.wires]
+    assert len(used) == len(set(used))
+    plain, _ = made_of(Sheet(**OIL_CONTROL_VALVE))
+    assert len(document.wires) == len(plain.wires)
+    assert len(Circuit(document).points) == len(Circuit(plain).points)
+
+
+def test_one_designation_for_two_things_is_refused_where_it_stands() -> None:
+    sheet = Sheet(**{**OIL_CONTROL_VALVE, "plug": "F12", "supply": {"source": "key", "fuse": "F12"}})
+    with pytest.raises(InvalidError) as refused:
+        made_of(sheet)
+    assert [(one.field, "F12" in one.message) for one in refused.value.problems] == [("plug", True)]
+
+
+def test_a_main_relay_needs_a_supply_to_feed() -> None:
+    rows = [{"cavity": str(n), "carries": n} for n in range(1, circuit_templates()["reference-5v"].wires + 1)]
+    with pytest.raises(InvalidError) as refused:
+        made_of(Sheet(template="reference-5v", make="Brigg", rows=rows, supply={"source": "main relay"}))
+    assert [one.field for one in refused.value.problems] == ["supply.source"]
 
 
 def test_a_fault_is_outside_what_the_preview_calls_healthy() -> None:

@@ -1,10 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useParams } from "react-router";
-import type { TestIn } from "../../api/client";
+import { api, type TestIn, unwrap } from "../../api/client";
 import { circuitQuery } from "../../api/queries";
 import { Headline } from "../../app/Headline";
+import { when } from "../../lib/format";
 import { Notice } from "../../ui/Notice";
+import { sheetPicture } from "../describe/SheetPictures";
 import { withConnector, withNextPosition } from "../measure/draft/tests";
 import { CircuitDrawing } from "../measure/drawing/CircuitDrawing";
 import { ConnectorFace } from "../measure/drawing/ConnectorFace";
@@ -76,6 +78,19 @@ export default function CircuitPage() {
               Circuit file (YAML)
             </a>
           </p>
+          {(circuit.sheet?.pictures ?? []).length > 0 && (
+            <p className="my-2 flex flex-wrap gap-2">
+              {(circuit.sheet?.pictures ?? []).map((id, index) => (
+                <a key={id} href={sheetPicture(id)} target="_blank" rel="noreferrer">
+                  <img
+                    src={sheetPicture(id, "thumbnail")}
+                    alt={`Wiring sheet, page ${index + 1}`}
+                    className="h-20 border border-rule"
+                  />
+                </a>
+              ))}
+            </p>
+          )}
           {circuit.cautions.map((caution) => (
             <Notice key={caution} tone="caution">
               {caution}
@@ -160,6 +175,7 @@ export default function CircuitPage() {
             ))}
           </ul>
         </section>
+        <Versions versionId={circuit.version_id} />
       </div>
       <ConnectorFace
         connector={circuit.connectors.find((item) => item.id === face) ?? null}
@@ -168,5 +184,45 @@ export default function CircuitPage() {
         onPoint={() => undefined}
       />
     </main>
+  );
+}
+
+/** What changed from one version to the next; nothing while there is only one. */
+function Versions({ versionId }: { versionId: string }) {
+  const { data } = useQuery({
+    queryKey: ["circuit", versionId, "versions"],
+    queryFn: async () =>
+      unwrap(
+        await api.GET("/api/v1/circuits/{version_id}/versions", {
+          params: { path: { version_id: versionId } },
+        }),
+      ),
+  });
+  if (!data || data.versions.length < 2) return null;
+  return (
+    <section aria-label="Versions">
+      <h2 className="text-xl">Versions</h2>
+      <ul className="text-sm">
+        {data.versions.map((one) => (
+          <li key={one.version_id} className="border-t border-rule py-1">
+            {one.version_id === versionId ? (
+              <strong className="font-[650]">Version {one.version}, shown here</strong>
+            ) : (
+              <Link className="underline underline-offset-4" to={`/circuits/${one.version_id}`}>
+                Version {one.version}
+              </Link>
+            )}
+            , {when(one.at)}
+            {one.changed.length > 0 && (
+              <ul className="list-disc pl-5 text-soft">
+                {one.changed.map((text) => (
+                  <li key={text}>{text}</li>
+                ))}
+              </ul>
+            )}
+          </li>
+        ))}
+      </ul>
+    </section>
   );
 }

@@ -10,6 +10,7 @@ import { Notice } from "../../ui/Notice";
 import { TextField } from "../../ui/TextField";
 import { Preview } from "./Preview";
 import { SheetFields } from "./SheetFields";
+import { SheetPictures } from "./SheetPictures";
 import { SheetRows } from "./SheetRows";
 import { emptySheet, ofKind, type Sheet, type Template, withTable } from "./sheet";
 import { TableDialog, type TableFile } from "./TableDialog";
@@ -234,6 +235,10 @@ function Describing(props: { first: Sheet; purpose: Purpose }) {
         </div>
       </div>
       <div className="min-w-0 space-y-5" aria-busy={preview.isFetching}>
+        <SheetPictures
+          pictures={sheet.pictures ?? []}
+          onChange={(pictures) => change("", (now) => ({ ...now, pictures }))}
+        />
         {preview.data && sheet.template !== "" && <Preview preview={preview.data} />}
       </div>
       <TableDialog

@@ -23,6 +23,7 @@ export function emptySheet(make: string, model: string, part: string): Sheet {
     through: [],
     figures: {},
     table: {},
+    pictures: [],
   };
 }
 

@@ -378,6 +378,8 @@ export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; ci
           overlay={overlay}
           onOverlay={setOverlay}
           onTest={setTest}
+          test={test}
+          where={shown ? `${shown.test.instrument_title}: ${shown.test.where}` : ""}
         />
       </section>
 

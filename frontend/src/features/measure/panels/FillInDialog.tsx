@@ -5,6 +5,7 @@ import { Link } from "react-router";
 import { ApiError, api, type Schema, unwrap } from "../../../api/client";
 import { Button } from "../../../ui/Button";
 import { Notice } from "../../../ui/Notice";
+import { InWire } from "./InWire";
 import { useFillIn } from "./useFillIn";
 
 type Known = Schema["KnownView"];
@@ -96,6 +97,11 @@ export function FillInDialog(props: { diagnosisId: string; open: boolean; onClos
                   </section>
                 ),
               )}
+              <InWire
+                diagnosisId={diagnosisId}
+                wires={items.filter((item) => item.kind === "wire" && item.field === "length_m")}
+                onDone={props.onClose}
+              />
             </div>
             <div className="mt-3 flex items-center justify-end gap-3">
               <Link

@@ -1,5 +1,8 @@
-import type { Measuring, TestIn } from "../../../api/client";
+import { useState } from "react";
+import type { Circuit, Measuring, TestIn } from "../../../api/client";
 import { percent } from "../../../lib/format";
+import { Button } from "../../../ui/Button";
+import { type Editing, LimitDialog } from "./LimitDialog";
 
 type Limit = Measuring["limits"][number];
 
@@ -11,16 +14,60 @@ const MARK: Record<string, { sign: string; word: string }> = {
   open: { sign: "○", word: "not measured" },
 };
 
+interface Props {
+  diagnosisId: string;
+  circuit: Circuit;
+  limits: Limit[];
+  test: TestIn | null;
+  where: string;
+  canWrite: boolean;
+  onTest: (test: TestIn) => void;
+}
+
 /** Every limit of the circuit with its condition and source, marked as readings come in; a tap sets the test up. */
-export function LimitsCard({ limits, onTest }: { limits: Limit[]; onTest: (test: TestIn) => void }) {
-  if (!limits.length) {
-    return (
-      <p className="text-sm text-soft">
-        This circuit's file has no limits yet. Add them under “limits” in the file; Sondar compares with its
-        own prediction meanwhile.
-      </p>
-    );
-  }
+export function LimitsCard({ diagnosisId, circuit, limits, test, where, canWrite, onTest }: Props) {
+  const [editing, setEditing] = useState<Editing | null>(null);
+  return (
+    <>
+      {limits.length > 0 ? (
+        <List limits={limits} onTest={onTest} onChange={canWrite ? setEditing : null} />
+      ) : (
+        <p className="text-sm text-soft">
+          No limits are known for this circuit yet; readings are compared with what Sondar predicts.
+        </p>
+      )}
+      {canWrite && test && (
+        <Button className="mt-2 w-full" onClick={() => setEditing({ limit: null, test, where })}>
+          Write down a limit for what is set up
+        </Button>
+      )}
+      {editing && (
+        <LimitDialog
+          diagnosisId={diagnosisId}
+          circuit={circuit}
+          editing={editing}
+          onClose={() => setEditing(null)}
+        />
+      )}
+    </>
+  );
+}
+
+function asTest(limit: Limit): TestIn {
+  return {
+    instrument: limit.instrument,
+    red: limit.red,
+    black: limit.black,
+    setup: { controls: limit.setup.controls, unplugged: limit.setup.unplugged },
+  };
+}
+
+function List(props: {
+  limits: Limit[];
+  onTest: (test: TestIn) => void;
+  onChange: ((editing: Editing) => void) | null;
+}) {
+  const { limits, onTest, onChange } = props;
   const read = limits.filter((limit) => limit.decision !== "open");
   return (
     <>
@@ -43,14 +90,7 @@ export function LimitsCard({ limits, onTest }: { limits: Limit[]; onTest: (test:
               <button
                 type="button"
                 className="relative grid min-h-11 w-full grid-cols-[1.4rem_1fr] gap-x-1 py-1 text-left text-[13px] leading-tight"
-                onClick={() =>
-                  onTest({
-                    instrument: limit.instrument,
-                    red: limit.red,
-                    black: limit.black,
-                    setup: { controls: limit.setup.controls, unplugged: limit.setup.unplugged },
-                  })
-                }
+                onClick={() => onTest(asTest(limit))}
               >
                 <span className="text-lg leading-5 font-[700]" aria-hidden="true">
                   {mark.sign}
@@ -75,6 +115,15 @@ export function LimitsCard({ limits, onTest }: { limits: Limit[]; onTest: (test:
                   {limit.note && <span className="block text-soft">{limit.note}</span>}
                 </span>
               </button>
+              {onChange && limit.entry && (
+                <button
+                  type="button"
+                  className="mb-1 ml-[1.4rem] min-h-6 text-[13px] text-soft underline underline-offset-4"
+                  onClick={() => onChange({ limit, test: asTest(limit), where: limit.condition })}
+                >
+                  change
+                </button>
+              )}
             </li>
           );
         })}

@@ -22,10 +22,14 @@ interface Props {
   overlay: string | null;
   onOverlay: (unit: string | null) => void;
   onTest: (test: TestIn) => void;
+  /** What is set up now, and in words. */
+  test: TestIn | null;
+  where: string;
 }
 
 /** What the readings told: suspects with the field, the limits card, a manufacturer's procedure. */
-export function SidePanel({ measuring, circuit, canWrite, tab, onTab, overlay, onOverlay, onTest }: Props) {
+export function SidePanel(props: Props) {
+  const { measuring, circuit, canWrite, tab, onTab, overlay, onOverlay, onTest, test, where } = props;
   const { conclusion } = measuring.assessment;
   const broken = measuring.limits.filter((limit) => limit.decision === "fail").length;
   return (
@@ -67,7 +71,15 @@ export function SidePanel({ measuring, circuit, canWrite, tab, onTab, overlay, o
         <Service circuit={circuit} />
       </Tabs.Content>
       <Tabs.Content value="limits" tabIndex={-1}>
-        <LimitsCard limits={measuring.limits} onTest={onTest} />
+        <LimitsCard
+          diagnosisId={measuring.diagnosis.id}
+          circuit={circuit}
+          limits={measuring.limits}
+          test={test}
+          where={where}
+          canWrite={canWrite}
+          onTest={onTest}
+        />
       </Tabs.Content>
       <Tabs.Content value="procedure" tabIndex={-1}>
         <ProcedurePanel

@@ -7,11 +7,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from io import StringIO
 from typing import Any, Literal
 
-from ruamel.yaml import YAML
-
+from sondar.circuit_edits.writing import written
 from sondar.circuit_files import load_circuit_text
 from sondar.core.circuit.document.fields import CircuitDocument
 from sondar.core.circuit.document.variants import SECTIONS, patched
@@ -106,13 +104,8 @@ def filled_in(text: str, fills: Sequence[Fill]) -> tuple[CircuitDocument, str, s
             )
     if problems:
         raise InvalidError("Not filled in", "; ".join(one.message for one in problems), problems)
-    stream = StringIO()
-    writer = YAML()
-    writer.width = 140
-    writer.dump(data, stream)
-    made = stream.getvalue()
     try:
-        document = load_circuit_text(made)
+        document, made = written(data)
     except CircuitDocumentError as error:
         found = [FieldProblem(("changes", _place(fills, one), "value"), one.message) for one in error.problems]
         raise InvalidError("Not filled in", "; ".join(one.message for one in found), found) from error

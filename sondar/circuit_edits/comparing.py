@@ -1,0 +1,49 @@
+"""What changed from one version of a circuit to the next, in words."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from sondar.circuit_edits.filling import FIELDS, FIGURES
+from sondar.yaml_text import load_yaml
+
+SECTIONS = {
+    "parts": "part", "wires": "wire", "connectors": "connector", "modules": "module", "controls": "control", "limits": "limit",
+    "codes": "code", "symptoms": "symptom", "responses": "response", "variants": "other way it may be built",
+}  # fmt: skip
+LABELS = {field: label.lower() for fields in (FIGURES, *FIELDS.values()) for field, (label, _) in fields.items()}
+LONGEST = 300
+
+
+def versions_compared(before: str, after: str) -> list[str]:
+    """What was added, taken away and changed, section by section."""
+    old, new = load_yaml(before), load_yaml(after)
+    said: list[str] = []
+    for section, name in SECTIONS.items():
+        one, two = dict(old.get(section) or {}), dict(new.get(section) or {})
+        said += [f"{name} {key} added{_titled(two[key])}" for key in two if key not in one]
+        said += [f"{name} {key} taken away{_titled(one[key])}" for key in one if key not in two]
+        said += [f"{name} {key}: {_changes(one[key], two[key])}" for key in one if key in two and one[key] != two[key]]
+    if not said and old != new:
+        said.append("words only: nothing that is measured by")
+    return said
+
+
+def _titled(item: Any) -> str:
+    title = item.get("title") if isinstance(item, Mapping) else None
+    return f" ({title})" if title else ""
+
+
+def _changes(one: Any, two: Any) -> str:
+    if not (isinstance(one, Mapping) and isinstance(two, Mapping)):
+        return f"{one} → {two}"
+    keys = [key for key in dict.fromkeys([*one, *two]) if one.get(key) != two.get(key)]
+    return ", ".join(f"{LABELS.get(key, key.replace('_', ' '))} {_shown(one, key)} → {_shown(two, key)}" for key in keys)[:LONGEST]
+
+
+def _shown(item: Mapping[str, Any], key: str) -> str:
+    value = item.get(key, "not given")
+    return (
+        ", ".join(f"{k}: {v}" if v is not None else str(k) for k, v in value.items()) if isinstance(value, Mapping) else str(value)
+    )

@@ -1,0 +1,1 @@
+"""Filling in the circuit of a diagnosis while it is measured."""
