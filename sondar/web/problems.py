@@ -10,7 +10,7 @@ import structlog
 from flask import Flask, Response, json, request
 from psycopg_pool import PoolTimeout
 from pydantic import BaseModel, Field, ValidationError
-from werkzeug.exceptions import HTTPException
+from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
 from sondar.computing.asking import NobodyWaitsError, StillWorkingError
 from sondar.core.errors import (
@@ -160,6 +160,11 @@ def register(app: Flask, database_answers: Callable[[], bool], pool_state: Calla
         return problem(
             400, "Nested too deeply", "What was sent has lists or objects in one another by the hundred. Nothing was stored."
         )
+
+    @app.errorhandler(RequestEntityTooLarge)
+    def _too_much(_error: RequestEntityTooLarge) -> Response:
+        most = app.config["MAX_CONTENT_LENGTH"] // 1024 // 1024
+        return problem(413, "Too large", f"What was sent is too large: at most {most} MB at once. Nothing was kept.")
 
     @app.errorhandler(HTTPException)
     def _http(error: HTTPException) -> Response:
