@@ -1,4 +1,4 @@
-"""What ships with Sondar for vehicles that nobody has described: generic trouble codes and typical circuits, read once."""
+"""What ships with Sondar for vehicles that nobody has described: generic trouble codes, typical circuits, kinds of parts, read once."""
 
 from __future__ import annotations
 
@@ -12,6 +12,7 @@ from ruamel.yaml import YAML
 from sondar.circuit_files import LIBRARY, terms
 from sondar.core.describing.templates import Template, circuit_document, read_templates
 from sondar.core.generic_codes import Electrically, GenericCodes, read_codes
+from sondar.core.part_kinds import PartKind, read_kinds
 
 FOLDER = LIBRARY / "codes"
 SUBJECTS = ("air-and-fuel", "ignition-and-emissions", "speed-and-auxiliary", "transmission", "chassis-and-body", "network")
@@ -43,6 +44,15 @@ def circuit_templates() -> dict[str, Template]:
         item
         for name in names
         for item in YAML(typ="safe").load((LIBRARY / "templates" / f"{name}.yaml").read_text(encoding="utf-8"))
+    )
+
+
+@lru_cache(maxsize=1)
+def part_kinds() -> dict[str, PartKind]:
+    """Every kind of part, by id."""
+    names = ("sensors", "actuators", "supplies-and-switches")
+    return read_kinds(
+        item for name in names for item in YAML(typ="safe").load((LIBRARY / "parts" / f"{name}.yaml").read_text(encoding="utf-8"))
     )
 
 

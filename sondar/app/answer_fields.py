@@ -239,6 +239,15 @@ _bypasses = _lines(
     lambda parts: len(parts) == 4 and all(parts[:2]) and parts[3] in BYPASS_STATES,
 )
 
+
+def _intervals(value: Any) -> list[str]:
+    """Intervals that were done on this job, as kind of part and number."""
+    found = TypeAdapter(list[str]).validate_python(value, strict=True)
+    if len(found) > 100 or any(not re.fullmatch(r"[a-z][a-z0-9-]{0,60}:[0-9]{1,2}", one) for one in found):
+        raise ValueError("intervals by kind of part and number, such as battery:0")
+    return sorted(set(found))
+
+
 FIELDS: dict[str, Callable[[Any], Any]] = {
     "complaint": _text(2000), "conditions": _words(8, tuple(CONDITIONS)), "conditions_text": _text(1000), "reproduced": _yes_no,
     "recent_work": _words(20), "recent_work_text": _text(1000), "environment": _words(5, tuple(ENVIRONMENTS)),
@@ -248,7 +257,7 @@ FIELDS: dict[str, Callable[[Any], Any]] = {
     "may_drive": _one_of(MAY_DRIVE), "may_drive_why": _text(500), "made_it_fail": _text(500), "cause_removed": _yes_no, "not_done": _text(1000),
     "defects": _defects, "follow_up": _day, "follow_up_result": _one_of(FOLLOW_UP_RESULTS),
     "parts": _parts, "repair_steps": _steps, "harness_repairs": _harness,
-    "removed_parts": _removed, "bypasses": _bypasses, "settings_changed": _settings,
+    "intervals_done": _intervals, "removed_parts": _removed, "bypasses": _bypasses, "settings_changed": _settings,
     "outcome": _one_of(OUTCOMES), "outcome_left": _text(500), "inspection_due": _day, "readiness": _readiness, "freeze_frame": _frame,
     "estimate": _estimate, "estimate_discount": _number(0, 100), "estimate_tax": _number(0, 100), "estimate_accepted": _acceptance,
     "customer_words": _text(2000), "return_cause": _one_of(SAME_CAUSE), "obd_figures": _numbers,

@@ -196,6 +196,8 @@ def check_in(work: Workspace, wanted: CheckIn) -> tuple[store.Job, bool]:
         job_id = store.create_job(db, new)
         if wanted.temperature_c is not None:
             intake_store.give_answer(db, job_id, uuid5(wanted.client_key, "temperature"), "temperature_c", wanted.temperature_c, 0)
+        if wanted.vehicle_id is None and vehicle.mileage_km is not None:
+            intake_store.give_answer(db, job_id, uuid5(wanted.client_key, "mileage"), "mileage_km", vehicle.mileage_km, 0)
         if codes:
             code_store.add_scan(db, job_id, uuid5(wanted.client_key, "codes"), "typed", codes, {}, [])
         if wanted.circuit_version_id is not None:

@@ -13,6 +13,7 @@ from sondar.app.computed import Computed
 from sondar.app.measuring import T, View, finish
 from sondar.app.workspace import Workspace
 from sondar.circuit_files import load_vehicle_text
+from sondar.code_library import part_kinds
 from sondar.core.circuit.vehicle import RoutineItem
 from sondar.core.repair_plan import RepairStep, repair_plan
 from sondar.devices.meter import MeterError, tell_repaired
@@ -58,7 +59,7 @@ def planned(work: Workspace, diagnosis_id: UUID, units: list[str]) -> list[Repai
 
 
 def _planned(computed: Computed, case: Case, units: list[str], routines: Mapping[str, RoutineItem]) -> list[RepairStep]:
-    return repair_plan(computed.circuit(case.version), units, routines)
+    return repair_plan(computed.circuit(case.version), units, routines, part_kinds())
 
 
 def unproved(work: Workspace, job_id: UUID) -> list[str]:

@@ -15,21 +15,10 @@ from sondar.core.circuit.model import Unit
 from sondar.core.circuit.network import Circuit
 from sondar.core.circuit.vehicle import RoutineItem
 from sondar.core.errors import UnknownReferenceError
+from sondar.core.part_kinds import PartKind, kind_of
 
 Stage = Literal["before", "repair", "after"]
 FORMS = {"clean": "Clean", "replace": "Replace", "repair": "Repair", "clean or replace": "Clean or replace", "set up": "Set up"}
-CLEANED_WITH: Mapping[str, tuple[str, str]] = {
-    "active_sensor": ("the cleaner made for hot films, cold and from a distance", "brake cleaner, compressed air or a touch of the film"),
-    "ratiometric": ("what its maker allows, ports downwards; hoses are blown through without it", "compressed air into its ports"),
-    "oxygen_sensor": ("nothing but dry heat of the exhaust", "any solvent"),
-    "variable_reluctance": ("a soft brush and a dry cloth, filings picked off its magnet", "a steel brush"),
-    "hall_sensor": ("a soft brush and a dry cloth, filings picked off its magnet", "a steel brush"),
-    "solenoid": ("a cleaner that leaves no film, off the vehicle", "spray into its plug"),
-    "dc_motor": ("soot remover on what it moves, off the engine", "spray into the motor or its plug"),
-    "ground_point": ("a brush to bright metal, then wax over the joint", "paint or grease between the faces"),
-    "switch": ("contact cleaner that leaves no film", "a file or sandpaper on plated contacts"),
-}  # fmt: skip
-"""Family of a part -> with what it is cleaned, and with what never; the maker's instructions come first."""
 CLEANED_BY_MAKER = ("what its maker allows", "brake cleaner or pressure where its maker does not allow them")
 
 MILEAGE_NOTE = "Note the mileage; a replacement must show the vehicle's, and altering it otherwise is an offence."
@@ -51,11 +40,16 @@ class RepairStep:
     routine: str = ""
 
 
-def repair_plan(circuit: Circuit, units: Sequence[str], routines: Mapping[str, RoutineItem] | None = None) -> list[RepairStep]:
+def repair_plan(
+    circuit: Circuit,
+    units: Sequence[str],
+    routines: Mapping[str, RoutineItem] | None = None,
+    kinds: Mapping[str, PartKind] | None = None,
+) -> list[RepairStep]:
     """Steps for repairing some units of a circuit, in order: all that comes before, the repairs, all that comes after.
 
     Args:
-        routines: the vehicle's own, by id; those of the units come after the repair.
+        routines: the vehicle's own, by id; those of the units come after the repair. kinds: kinds of parts, for with what they are cleaned.
 
     Raises:
         UnknownReferenceError: a unit that this circuit does not have.
@@ -64,7 +58,7 @@ def repair_plan(circuit: Circuit, units: Sequence[str], routines: Mapping[str, R
     for name in units:
         if name not in circuit.units:
             raise UnknownReferenceError("unit", name, list(circuit.units))
-        steps += _of_unit(circuit, circuit.units[name])
+        steps += _of_unit(circuit, circuit.units[name], kinds or {})
     steps += [_of_routine(name, item) for name, item in (routines or {}).items() if set(item.parts) & set(units)]
     steps += [
         RepairStep(
@@ -81,7 +75,7 @@ def _of_routine(name: str, item: RoutineItem) -> RepairStep:
     return RepairStep(f"routine:{name}", "after", text, bool(item.caution), name)
 
 
-def _of_unit(circuit: Circuit, unit: Unit) -> list[RepairStep]:
+def _of_unit(circuit: Circuit, unit: Unit, kinds: Mapping[str, PartKind]) -> list[RepairStep]:
     notes = [note for note in circuit.document.service if note.part == unit.id]
     title = unit.title
     place = "the place of the damage" if unit.id in circuit.document.wires else "its plug"
@@ -108,12 +102,11 @@ def _of_unit(circuit: Circuit, unit: Unit) -> list[RepairStep]:
         for note in circuit.document.service:
             if note.part == carrier and "clean" in note.do:
                 found.append(RepairStep(f"{unit.id}:note", "repair", f"{circuit.parts[carrier].name(carrier)}: {note.note}"))
-                found += _cleaning(unit, getattr(circuit.parts[carrier], "family", ""))
+                found += _cleaning(unit, kind_of(kinds, circuit, circuit.units[carrier]))
             if note.part == carrier and note.teach_in:
                 found.append(RepairStep(f"{unit.id}:set-up", "after", f"{title}: {note.teach_in}"))
     else:
-        part = circuit.parts.get(unit.id)
-        found += _of_part(unit, notes, getattr(part, "family", ""))
+        found += _of_part(unit, notes, kind_of(kinds, circuit, unit))
     return found
 
 
@@ -132,7 +125,7 @@ def _of_wire(circuit: Circuit, unit: Unit) -> list[RepairStep]:
     ]
 
 
-def _of_part(unit: Unit, notes: Sequence[ServiceNote], family: str) -> list[RepairStep]:
+def _of_part(unit: Unit, notes: Sequence[ServiceNote], kind: PartKind | None) -> list[RepairStep]:
     found = []
     for note in notes:
         said = f"{FORMS[note.do]} {unit.title}{f', {unit.place}' if unit.place else ''} ({note.difficulty}). {note.note}".strip()
@@ -140,7 +133,7 @@ def _of_part(unit: Unit, notes: Sequence[ServiceNote], family: str) -> list[Repa
         more += [f"Torque: {note.torque}."] if note.torque else []
         found.append(RepairStep(f"{unit.id}:do", "repair", " ".join((said, *more))))
         if "clean" in note.do:
-            found += _cleaning(unit, family)
+            found += _cleaning(unit, kind)
         if note.teach_in:
             found.append(RepairStep(f"{unit.id}:set-up", "after", f"{unit.title}: {note.teach_in}"))
     if not notes:
@@ -158,9 +151,9 @@ def _of_part(unit: Unit, notes: Sequence[ServiceNote], family: str) -> list[Repa
     return found
 
 
-def _cleaning(unit: Unit, family: str) -> list[RepairStep]:
+def _cleaning(unit: Unit, kind: PartKind | None) -> list[RepairStep]:
     """With what, with what never, dry, and checked: a repair of its own."""
-    agent, never = CLEANED_WITH.get(family, CLEANED_BY_MAKER)
+    agent, never = (kind.cleaned_with, kind.never) if kind is not None and kind.cleaned_with else CLEANED_BY_MAKER
     dry = f"{unit.title}: let it dry completely before it gets power, then repeat what failed: cleaning has its own check."
     return [
         RepairStep(f"{unit.id}:clean", "repair", f"{unit.title}: clean it with {agent}; never {never}.", True),

@@ -6,6 +6,7 @@ entry they saw last, so two people who answer the same field at once both learn 
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -69,6 +70,20 @@ def answers_of(db: Db, job_id: UUID) -> dict[str, Answer]:
             (job_id,),
         ).fetchall()
     return {row.field: row for row in rows}
+
+
+def latest_of_vehicle(db: Db, vehicle_id: UUID, fields: Sequence[str]) -> list[tuple[UUID, datetime, dict[str, Any]]]:
+    """(job, when it began, latest answer on each of some fields that was given) of every job of a vehicle, the oldest first."""
+    rows = db.execute(
+        """
+        SELECT j.id, j.created_at, jsonb_object_agg(n.field, n.value) FROM job j JOIN LATERAL (
+            SELECT DISTINCT ON (field) field, value FROM answer WHERE job_id = j.id AND field = ANY(%s) ORDER BY field, seq DESC
+        ) n ON true
+        WHERE j.vehicle_id = %s GROUP BY j.id, j.created_at ORDER BY j.created_at
+        """,
+        (list(fields), vehicle_id),
+    ).fetchall()
+    return [(row[0], row[1], row[2]) for row in rows]
 
 
 def give_answer(db: Db, job_id: UUID, client_key: UUID, field: str, value: Any, seen_seq: int) -> Answer | None:

@@ -34,6 +34,7 @@ from sondar.web.jobs.routes import api as jobs
 from sondar.web.lists.routes import api as lists
 from sondar.web.measure.routes import api as measure
 from sondar.web.pages import FRONTEND, Pages, compressed
+from sondar.web.parts.routes import api as parts
 from sondar.web.people.routes import api as people
 from sondar.web.problems import invalid_fields, register
 from sondar.web.procedures.routes import api as procedures
@@ -61,6 +62,7 @@ FEATURES = (
     reference,
     describing,
     editing,
+    parts,
     report,
     recordings,
     commands,

@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 
 from sondar.circuit_files import library_circuits, load_circuit_text
+from sondar.code_library import part_kinds
 from sondar.core.circuit.network import Circuit
 from sondar.core.errors import UnknownReferenceError
 from sondar.core.repair_plan import repair_plan
@@ -55,13 +56,13 @@ def test_a_unit_that_is_not_there_is_named() -> None:
 
 
 def test_cleaning_says_with_what_and_with_what_never_and_is_checked() -> None:
-    steps = {step.key: step for step in repair_plan(circuit("tessel-exhaust-valve"), ["M12@system"])}
+    steps = {step.key: step for step in repair_plan(circuit("tessel-exhaust-valve"), ["M12@system"], kinds=part_kinds())}
     clean = steps["M12@system:clean"]
     assert clean.caution
     assert "soot remover" in clean.text
-    assert "never spray into the motor" in clean.text
+    assert "never spray into motor" in clean.text
     assert "cleaning has its own check" in steps["M12@system:dry"].text
     assert "learned" in steps["M12@system:set-up"].text
-    fitted = {step.key: step.text for step in repair_plan(circuit("tessel-exhaust-valve"), ["M12"])}
+    fitted = {step.key: step.text for step in repair_plan(circuit("tessel-exhaust-valve"), ["M12"], kinds=part_kinds())}
     assert "Tools: Torx 30, soft brush." in fitted["M12:do"]
     assert "Torque: 10 Nm, new gasket." in fitted["M12:do"]

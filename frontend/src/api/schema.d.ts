@@ -948,6 +948,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/jobs/{job_id}/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Parts of the job's vehicle whose kinds are known, and what is due on it by mileage and age. */
+        get: operations["parts_show_vehicle_parts_jobs__uuid_job_id__parts_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{job_id}/parts-table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The same as a table to be printed (PDF). */
+        get: operations["parts_print_vehicle_parts_jobs__uuid_job_id__parts_table_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/jobs/{job_id}/photos": {
         parameters: {
             query?: never;
@@ -1320,6 +1354,23 @@ export interface paths {
         post?: never;
         /** Take a meter out of use; its readings keep its accuracy. */
         delete: operations["people_retire_meter_meters__uuid_meter_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Kinds of parts by what somebody calls one or by how it shows that it fails, best first; all without a word. */
+        get: operations["parts_find_parts_parts_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -3098,6 +3149,28 @@ export interface components {
             lines: components["schemas"]["LineView"][];
         };
         /**
+         * DueView
+         * @description An interval of a vehicle that has ended or is about to.
+         */
+        DueView: {
+            /** Do */
+            do: string;
+            /**
+             * Key
+             * @description What is kept under the answer ``intervals_done``.
+             */
+            key: string;
+            /** Kind */
+            kind: string;
+            /** Said */
+            said: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "due" | "coming";
+        };
+        /**
          * EarlierJob
          * @description Another visit of the same vehicle.
          */
@@ -3768,6 +3841,29 @@ export interface components {
             unit: string;
             /** Words */
             words: components["schemas"]["WordView"][];
+        };
+        /**
+         * Interval
+         * @description Something that is due again and again; whichever of its figures is reached first.
+         */
+        Interval: {
+            /** Do */
+            do: string;
+            /**
+             * Hours
+             * @default null
+             */
+            hours: number | null;
+            /**
+             * Km
+             * @default null
+             */
+            km: number | null;
+            /**
+             * Months
+             * @default null
+             */
+            months: number | null;
         };
         /**
          * JobDetailView
@@ -4730,6 +4826,55 @@ export interface components {
             reason: string;
             /** Template */
             template: string;
+        };
+        /**
+         * PartKindList
+         * @description Kinds of parts, the best first.
+         */
+        PartKindList: {
+            /** Kinds */
+            kinds: components["schemas"]["PartKindView"][];
+        };
+        /**
+         * PartKindView
+         * @description What is said of a kind of part.
+         */
+        PartKindView: {
+            /** Caution */
+            caution: string;
+            /** Cleaned With */
+            cleaned_with: string;
+            /** Do */
+            do: string;
+            /** Does */
+            does: string;
+            /** Effort */
+            effort: string;
+            /** Fails */
+            fails: string;
+            /** Id */
+            id: string;
+            /** Intervals */
+            intervals: components["schemas"]["Interval"][];
+            /** Learn */
+            learn: string;
+            /** Minutes */
+            minutes: number;
+            /** Never */
+            never: string;
+            /** Sits */
+            sits: string;
+            /** Symptoms */
+            symptoms: string[];
+            /**
+             * Templates
+             * @description Typical circuits that it stands in.
+             */
+            templates: string[];
+            /** Title */
+            title: string;
+            /** Words */
+            words: string[];
         };
         /**
          * PartOption
@@ -6731,6 +6876,32 @@ export interface components {
         VehicleList: {
             /** Vehicles */
             vehicles: components["schemas"]["VehicleView"][];
+        };
+        /**
+         * VehiclePartView
+         * @description A part of a vehicle and its kind.
+         */
+        VehiclePartView: {
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * VehiclePartsView
+         * @description The parts of a vehicle whose kinds are known, and what is due on it.
+         */
+        VehiclePartsView: {
+            /** Done */
+            done: string[];
+            /** Due */
+            due: components["schemas"]["DueView"][];
+            /** Km */
+            km: number | null;
+            /** Parts */
+            parts: components["schemas"]["VehiclePartView"][];
         };
         /**
          * VehicleScanIn
@@ -11043,6 +11214,113 @@ export interface operations {
             };
         };
     };
+    parts_show_vehicle_parts_jobs__uuid_job_id__parts_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VehiclePartsView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    parts_print_vehicle_parts_jobs__uuid_job_id__parts_table_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
     jobs_add_photo_jobs__uuid_job_id__photos_post: {
         parameters: {
             query?: never;
@@ -12622,6 +12900,64 @@ export interface operations {
             };
             /** @description Too Many Requests */
             429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    parts_find_parts_parts_get: {
+        parameters: {
+            query?: {
+                said?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartKindList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

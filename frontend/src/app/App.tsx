@@ -20,6 +20,7 @@ const DescribePage = lazy(() => import("../features/describe/DescribePage"));
 const RecordingPage = lazy(() => import("../features/recordings/RecordingPage"));
 const CodesPage = lazy(() => import("../features/codes/CodesPage"));
 const CodePage = lazy(() => import("../features/codes/CodePage"));
+const PartsPage = lazy(() => import("../features/parts/PartsPage"));
 const SettingsPage = lazy(() => import("../features/settings/SettingsPage"));
 
 /** The screens. A share link opens without signing in; everything else asks who is there. */
@@ -68,6 +69,7 @@ function Inside() {
             ["recordings/:recordingId", RecordingPage],
             ["codes", CodesPage],
             ["codes/:code", CodePage],
+            ["parts", PartsPage],
           ] as const
         ).map(([path, Page]) => (
           <Route

@@ -50,6 +50,9 @@ export function Shell() {
           <Link to="/codes" className={`flex items-center ${quiet}`}>
             Codes
           </Link>
+          <Link to="/parts" className={`flex items-center ${quiet}`}>
+            Parts
+          </Link>
           <button
             type="button"
             className={quiet}

@@ -7,18 +7,15 @@ differ between makes are ranges, which readings narrow down (``families/doubts``
 
 from __future__ import annotations
 
-import re
-from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
 from sondar.core.circuit.document.variants import SECTIONS, difference
 from sondar.core.describing.building import BATTERY, GROUND, RUN, Build, built, target_of
+from sondar.core.word_match import word_scores
 
 ABOUT = "Typical for the kind: no sheet of this vehicle has been seen. Names, pins and figures can be filled in."
-
-_WORD = re.compile(r"[0-9a-z]+")
 
 
 @dataclass(frozen=True)
@@ -65,23 +62,13 @@ def by_words(templates: Mapping[str, Template], said: str, wires: int | None = N
     Args:
         wires: cavities at the plug, if they have been counted: templates with as many come first.
     """
-    wanted = _WORD.findall(said.lower())
-    if not wanted:
-        return []
-    words = {key: Counter(_WORD.findall(" ".join((item.title, *item.words)).lower())) for key, item in templates.items()}
-    count = {word: max(1, sum(1 for has in words.values() if word in has)) for word in wanted}
+    scores = word_scores(
+        {key: item.title for key, item in templates.items()}, {key: item.words for key, item in templates.items()}, said
+    )
     scored = []
-    for key, item in templates.items():
-        score = sum(1.0 / count[word] for word in wanted if word in words[key])
-        names = [" ".join(_WORD.findall(name.lower())) for name in item.words]
-        phrase = " ".join(wanted)
-        score += max(
-            (1.0 if name == phrase else 0.5 * len(name) / len(phrase) if name in phrase else 0.0 for name in names), default=0.0
-        )
-        if score > 0.0:
-            scored.append(
-                (score + (1.5 if wires is not None and item.wires == wires else 0.0), -abs(item.wires - (wires or item.wires)), key)
-            )
+    for key, score in scores.items():
+        counted = templates[key].wires
+        scored.append((score + (1.5 if wires is not None and counted == wires else 0.0), -abs(counted - (wires or counted)), key))
     scored.sort(key=lambda one: (-one[0], -one[1], one[2]))
     least = scored[0][0] * 0.25 if scored else 0.0
     return [templates[key] for score, _, key in scored[:most] if score >= least]

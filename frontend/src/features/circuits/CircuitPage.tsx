@@ -166,6 +166,12 @@ export default function CircuitPage() {
         )}
         <section>
           <h2 className="text-xl">Service</h2>
+          <Link
+            to={`/parts?said=${encodeURIComponent(circuit.title.replace(/, typical$/, ""))}`}
+            className="inline-block min-h-11 py-2 text-sm underline underline-offset-4"
+          >
+            What is said of this kind of part
+          </Link>
           <ul className="text-sm">
             {circuit.service.map((note) => (
               <li key={note.part} className="border-t border-rule py-1">

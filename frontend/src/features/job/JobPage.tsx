@@ -15,6 +15,7 @@ import { Codes } from "./Codes";
 import { EraseDialog } from "./EraseDialog";
 import { HandOver } from "./HandOver";
 import { Known } from "./Known";
+import { Maintenance } from "./Maintenance";
 import { PutBack } from "./PutBack";
 import { ShareDialog } from "./ShareDialog";
 import { TestFirst } from "./TestFirst";
@@ -151,6 +152,7 @@ export function JobPage() {
           >
             <h2 className="mb-3 text-xl">Vehicle, complaint and conditions</h2>
             <Known detail={detail} canWrite={canWrite} />
+            <Maintenance detail={detail} canWrite={canWrite} />
           </div>
           <div
             // biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls must be reachable by keyboard

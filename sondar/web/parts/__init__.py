@@ -1,0 +1,1 @@
+"""The quick reference of parts."""

@@ -1,0 +1,53 @@
+"""Kinds of parts for the API, and the table of a vehicle's parts to be printed; made in a worker."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from pathlib import Path
+
+from jinja2 import Environment, FileSystemLoader, StrictUndefined
+from markupsafe import Markup
+
+from sondar.app.part_reference import VehicleParts
+from sondar.core.part_kinds import PartKind
+from sondar.web.parts.models import DueView, PartKindView, VehiclePartsView, VehiclePartView
+from sondar.web.report.present import as_pdf, font_faces
+
+
+@lru_cache(maxsize=1)
+def _page() -> Environment:
+    return Environment(
+        loader=FileSystemLoader(Path(__file__).parent),
+        autoescape=True,
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+    )
+
+
+def kind_view(kind: PartKind) -> PartKindView:
+    """A kind for the API."""
+    return PartKindView(**kind.model_dump(exclude={"families"}))
+
+
+def vehicle_parts_json(found: VehicleParts) -> bytes:
+    """As it is sent."""
+    view = VehiclePartsView(
+        parts=[VehiclePartView(name=name, kind=kind.id, title=kind.title) for name, kind in found.parts], km=found.km,
+        due=[DueView(key=one.key, kind=one.kind, do=one.do, state=one.state, said=one.said) for one in found.due], done=found.done,
+    )  # fmt: skip
+    return view.model_dump_json().encode()
+
+
+def vehicle_parts_pdf(found: VehicleParts) -> bytes:
+    """A table to be printed: every kind once, with the parts of the vehicle that are of it."""
+    faces, fonts = font_faces()
+    rows: dict[str, tuple[PartKind, list[str]]] = {}
+    for name, kind in found.parts:
+        rows.setdefault(kind.id, (kind, []))[1].append(name)
+    job = found.record.job
+    html = _page().get_template("parts.html").render(
+        workshop=found.record.workshop.name, vehicle=f"{job.make} {job.model} {job.year or ''}".strip(), plate=job.plate, km=found.km,
+        unit=found.record.workshop.distance_unit, rows=list(rows.values()), due=found.due, faces=Markup(faces), fonts=Markup(fonts),
+    )  # fmt: skip
+    return as_pdf(html)
