@@ -178,8 +178,8 @@ def _reached(
     since = now - (last if last is not None else 0)
     if since >= every:
         if last is not None:
-            return "due", f"{usual}, done at {last:,}: due since {last + every:,}"
-        return "due", f"{usual}: no record that it was done; by the plan it was due at {now // every * every:,}"
+            return "due", f"{usual}, done at {last:,}: due since {last + every:,} {unit}"
+        return "due", f"{usual}: no record that it was done; by the plan it was due at {now // every * every:,} {unit}"
     if since >= every * (1.0 - COMING):
-        return "coming", f"{usual}: due at {now - since + every:,}"
+        return "coming", f"{usual}: due at {now - since + every:,} {unit}"
     return None

@@ -379,7 +379,7 @@ export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; ci
           onOverlay={setOverlay}
           onTest={setTest}
           test={test}
-          where={shown ? `${shown.test.instrument_title}: ${shown.test.where}` : ""}
+          where={shown ? `${shown.test.instrument_title}: ${shown.test.where} ${shown.test.setup.text}` : ""}
         />
       </section>
 

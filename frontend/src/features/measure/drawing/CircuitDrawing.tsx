@@ -4,7 +4,7 @@ import { memo, type ReactNode, useEffect, useMemo, useRef, useState } from "reac
 import type { Circuit, Measuring, TestIn } from "../../../api/client";
 import { depthTint } from "../../../lib/format";
 import { Button } from "../../../ui/Button";
-import { latestAtPoints, spans } from "./figures";
+import { latestAtPoints, spans, spill } from "./figures";
 import { keepTabStop, moveOrPress } from "./keyboard";
 import { ElementSymbol, GroundSymbol } from "./symbols";
 
@@ -46,11 +46,13 @@ export const CircuitDrawing = memo(function CircuitDrawing(props: Props) {
   const { circuit, readings, weights, test, expected, onPoint, onConnector, onControl, children } = props;
   const { drawing } = circuit;
   const disconnected = useMemo(() => new Set(test?.setup.unplugged ?? []), [test]);
-  const x = (column: number) => LEFT + column * PITCH;
   const y = (depth: number) => TOP + depth * UNIT;
-  const width = LEFT + (drawing.columns - 1) * PITCH + rightMargin(drawing.elements, drawing.columns - 1);
-  const height = TOP + drawing.depth * UNIT + 40;
   const shown = latestAtPoints(readings, circuit.black_reference);
+  const across = spans(readings, circuit, shown, y);
+  const left = LEFT + spill(across, LEFT, PITCH);
+  const x = (column: number) => left + column * PITCH;
+  const width = left + (drawing.columns - 1) * PITCH + rightMargin(drawing.elements, drawing.columns - 1);
+  const height = TOP + drawing.depth * UNIT + 40;
   const points = visiblePoints(circuit, disconnected);
   const view = useZoom();
   const [whole, setWhole] = useState(false);
@@ -145,7 +147,7 @@ export const CircuitDrawing = memo(function CircuitDrawing(props: Props) {
               </text>
             ) : null,
           )}
-          {spans(readings, circuit, shown, y).map((span) => (
+          {across.map((span) => (
             <g key={span.key} stroke="var(--ink-soft)" strokeWidth={1.2} fill="none">
               <path d={`M${x(span.column) - 14} ${y(span.top)}h-20V${y(span.bottom)}h20`} />
               <text

@@ -72,3 +72,13 @@ export function spans(
   }
   return [...found.values()];
 }
+
+/** Width of a sign of a figure, and what a figure on a bracket keeps from its line, in drawing units. */
+const SIGN = 7.6;
+const FROM_LINE = 43;
+
+/** How much room figures on brackets need beyond the left edge. */
+export function spill(across: Span[], left: number, pitch: number): number {
+  const beyond = across.map((span) => span.label.length * SIGN - (left + span.column * pitch - FROM_LINE));
+  return Math.max(0, ...beyond);
+}

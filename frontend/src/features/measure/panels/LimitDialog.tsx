@@ -146,7 +146,9 @@ export function LimitDialog({ diagnosisId, circuit, editing, onClose }: Props) {
               <Picks
                 label="Whose figure is it?"
                 single
-                options={lists.data?.sources ?? []}
+                options={(lists.data?.sources ?? []).filter(
+                  (one) => one.key !== "predicted" || typed.source === one.key,
+                )}
                 chosen={[typed.source]}
                 onChange={([source]) => source && set({ source: source as Typed["source"] })}
               />
