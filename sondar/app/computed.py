@@ -14,6 +14,7 @@ from typing import Any, TypeVar
 
 import cachetools
 import numpy as np
+import structlog
 
 from sondar.circuit_files import load_circuit_text, load_vehicle_text, variants_in
 from sondar.core.circuit.document.fields import CircuitDocument
@@ -23,6 +24,7 @@ from sondar.core.diagnosis.costs import Situation
 from sondar.core.diagnosis.predictions import TEMPERATURE_SD, Predictor
 from sondar.core.diagnosis.ranking import candidate_setups
 from sondar.core.diagnosis.variants import Way
+from sondar.core.errors import CircuitDocumentError
 from sondar.core.instruments import ORDINARY
 from sondar.core.instruments.base import Test
 from sondar.core.triage.model import TriageModel
@@ -30,6 +32,7 @@ from sondar.store.circuits import CircuitVersion
 from sondar.store.vehicles import VehicleModel
 
 T = TypeVar("T")
+log = structlog.get_logger()
 
 MOST_BYTES = 768 * 1024 * 1024
 """Of arrays that predictors and triage models keep in one worker."""
@@ -154,9 +157,16 @@ class Computed:
             return None
         own = {slug: versions[slug] for slug in document.circuits}
         key = (model.id, tuple(sorted(version.id for version in own.values())))
-        return self._triage.get(
-            key, lambda: TriageModel(VehicleNetwork(document, {slug: self.circuit(v).document for slug, v in own.items()}))
-        )
+        changed = sorted((slug for slug, version in own.items() if not version.example), key=lambda slug: own[slug].created_at)
+        newer = [*(slug for slug in own if own[slug].example), *changed]
+        try:
+            return self._triage.get(
+                key,
+                lambda: TriageModel(VehicleNetwork(document, {slug: self.circuit(v).document for slug, v in own.items()}, newer)),
+            )
+        except CircuitDocumentError as error:  # each circuit can still be measured by itself
+            log.warning("circuits_do_not_join", vehicle=document.id, problem=str(error))
+            return None
 
     def shrink(self) -> None:
         """Bring what is kept back to its size; called when a piece of work is done."""

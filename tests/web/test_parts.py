@@ -54,9 +54,7 @@ def test_what_is_due_on_a_vehicle_and_what_was_done(client: FlaskClient, door: D
     printed = client.get(f"/api/v1/jobs/{job_id}/parts-table")
     assert printed.content_type == "application/pdf"
     (tmp_path / "parts.pdf").write_bytes(printed.data)
-    words = subprocess.run(
-        ["/usr/bin/pdftotext", tmp_path / "parts.pdf", "-"], capture_output=True, text=True, check=True
-    ).stdout
+    words = subprocess.run(["/usr/bin/pdftotext", tmp_path / "parts.pdf", "-"], capture_output=True, text=True, check=True).stdout
     for said in ("Parts of Orvane Lisk 2018", "Coolant temperature sensor", "Renew the coolant", "Never: opening the cooling"):
         assert said.lower() in " ".join(words.split()).lower(), said
     assert door("mole-lead").get(f"/api/v1/jobs/{job_id}/parts").status_code == 404

@@ -143,10 +143,19 @@ class VehicleNetwork:
         network: all of it as one circuit.
     """
 
-    def __init__(self, document: VehicleDocument, circuits: Mapping[str, CircuitDocument]) -> None:
+    def __init__(self, document: VehicleDocument, circuits: Mapping[str, CircuitDocument], newer: Sequence[str] = ()) -> None:
+        """Join the circuits.
+
+        Args:
+            newer: circuits in the order in which they were last changed. What is shared may then read differently in them, because
+                something was filled in while one of them was measured: the newest is right. Without it, they must agree.
+
+        Raises:
+            CircuitDocumentError: a circuit is missing, or an id means two things.
+        """
         self.document = document
         self.circuits = {name: circuits[name] for name in document.circuits if name in circuits}
-        self.network = Circuit(_join(document, self.circuits))
+        self.network = Circuit(_join(document, self.circuits, newer))
         if problems := _unknown_places(document, self.network):
             raise CircuitDocumentError(problems)
 
@@ -216,7 +225,7 @@ def read_vehicle(data: object) -> VehicleDocument:
         ) from error
 
 
-def _join(vehicle: VehicleDocument, circuits: Mapping[str, CircuitDocument]) -> CircuitDocument:
+def _join(vehicle: VehicleDocument, circuits: Mapping[str, CircuitDocument], newer: Sequence[str]) -> CircuitDocument:
     """The union of the circuits, or every disagreement between them.
 
     Raises:
@@ -227,17 +236,22 @@ def _join(vehicle: VehicleDocument, circuits: Mapping[str, CircuitDocument]) -> 
         for index, name in enumerate(vehicle.circuits)
         if name not in circuits
     ]
-    problems += _disagreements(vehicle, circuits)
+    problems += _disagreements(vehicle, circuits, filled_in=bool(newer))
     problems += _unknown_modules(vehicle)
     if problems:
         raise CircuitDocumentError(problems)
-    documents = list(circuits.values())
+    documents = [circuits[name] for name in sorted(circuits, key=lambda name: newer.index(name) if name in newer else -1)]
     first = documents[0]
     merged: dict[str, Any] = {section: {} for section in (*SECTIONS, "controls", "codes", "symptoms")}
     for document in documents:
         for section, items in merged.items():
             for name, item in getattr(document, section).items():
-                items[name] = _both(section, items[name], item) if name in items else item
+                if name not in items:
+                    items[name] = item
+                elif newer and not _agree(section, items[name], item):
+                    items[name] = _both(section, item, items[name])
+                else:
+                    items[name] = _both(section, items[name], item)
     joins = {tuple(join): join for document in documents for join in document.joins}
     return first.model_copy(
         update={
@@ -304,7 +318,7 @@ def _both(section: str, one: Any, other: Any) -> Any:
             name: list(dict.fromkeys([*behind(one.cavities.get(name)), *behind(other.cavities.get(name))])) or None
             for name in [*one.cavities, *(c for c in other.cavities if c not in one.cavities)]
         }
-        return one.model_copy(update={"cavities": cavities, "pins": {**one.pins, **other.pins}})
+        return one.model_copy(update={"cavities": cavities, "pins": {**other.pins, **one.pins}})
     if section == "modules":
         return one.model_copy(update={"answers": [*one.answers, *(c for c in other.answers if c not in one.answers)]})
     if section in ("codes", "symptoms"):
@@ -321,7 +335,7 @@ def _both(section: str, one: Any, other: Any) -> Any:
     return one
 
 
-def _disagreements(vehicle: VehicleDocument, circuits: Mapping[str, CircuitDocument]) -> Iterator[FieldProblem]:
+def _disagreements(vehicle: VehicleDocument, circuits: Mapping[str, CircuitDocument], *, filled_in: bool) -> Iterator[FieldProblem]:
     for section in (*SECTIONS, "controls", "codes", "symptoms"):
         first: dict[str, tuple[str, Any]] = {}
         for circuit, document in circuits.items():
@@ -334,7 +348,9 @@ def _disagreements(vehicle: VehicleDocument, circuits: Mapping[str, CircuitDocum
                     yield FieldProblem(
                         ("shared",), f"'{name}' stands in {other} and in {circuit}: name it as shared, or rename one"
                     )
-                elif not _agree(section, known, item):
+                elif not _agree(section, known, item) and not (
+                    filled_in and name in vehicle.shared and _of_one_family(known, item)
+                ):
                     yield FieldProblem((section, name), f"'{name}' does not read the same in {other} and in {circuit}")
 
 
@@ -345,6 +361,11 @@ def _agree(section: str, one: Any, other: Any) -> bool:
         "codes": {"sets": [], "faults": []}, "symptoms": {"sets": [], "faults": []},
     }.get(section, {})  # fmt: skip
     return bool(one.model_copy(update=blank) == other.model_copy(update=blank))
+
+
+def _of_one_family(one: Any, other: Any) -> bool:
+    """True unless one is another sort of part: that is no figure that was filled in."""
+    return getattr(one, "family", "") == getattr(other, "family", "")
 
 
 def years_of(text: str) -> tuple[int, int] | None:

@@ -127,3 +127,25 @@ def test_live_data_and_commands_must_have_a_place_in_the_circuits() -> None:
         with pytest.raises(CircuitDocumentError, match=said) as refused:
             VehicleNetwork(broken, circuits)
         assert refused.value.problems[0].field.startswith(f"{section}.{name}")
+
+
+def test_what_was_filled_in_last_is_right_for_what_circuits_share() -> None:
+    whole = library_network("orvane-lisk")
+    changed = dict(whole.circuits)
+    wire = changed["lisk-throttle-position"].wires["W14"]
+    throttle = changed["lisk-throttle-position"]
+    changed["lisk-throttle-position"] = throttle.model_copy(
+        update={"wires": {**throttle.wires, "W14": wire.model_copy(update={"colour": "brown/yellow"})}}
+    )
+    with pytest.raises(CircuitDocumentError, match="does not read the same"):
+        VehicleNetwork(whole.document, changed)
+    order = [name for name in whole.document.circuits if name != "lisk-throttle-position"]
+    joined = VehicleNetwork(whole.document, changed, [*order, "lisk-throttle-position"])
+    assert joined.network.document.wires["W14"].colour == "brown/yellow"
+    older = VehicleNetwork(whole.document, changed, ["lisk-throttle-position", *order])
+    assert older.network.document.wires["W14"].colour == wire.colour
+    assert joined.sections.keys() == whole.sections.keys()
+    ground = changed["lisk-coolant-temperature"]
+    changed["lisk-coolant-temperature"] = ground.model_copy(update={"parts": {**ground.parts, "G5": ground.parts["SR"]}})
+    with pytest.raises(CircuitDocumentError, match="G5"):
+        VehicleNetwork(whole.document, changed, order)
