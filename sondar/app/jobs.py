@@ -123,6 +123,11 @@ def detail_of(computed: Computed, record: JobRecord, interface: bool) -> JobDeta
         record.answers, job.vin, job_record.value_of(record.answers, "mileage_km", job.mileage_km), record.mileage_before,
         record.workshop.distance_unit,
     )  # fmt: skip
+    if record.model is not None and model is None:
+        warnings.append(
+            f"The circuits of {record.model.title} do not fit together any more, so there is no order of testing: gather them again"
+            " under Circuits. Each can still be tested by itself."
+        )
     symptoms = {} if model is None else dict(symptom_menu(model.vehicle))
     return JobDetail(record, model, circuits, symptoms, warnings, interface and model is not None, put_back_of(computed, record))
 

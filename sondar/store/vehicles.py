@@ -146,6 +146,19 @@ def model_for(db: Db, make: str, model: str, year: int | None) -> UUID | None:
     return None if row is None else UUID(str(row[0]))
 
 
+def adopt_model(db: Db, model_id: UUID) -> int:
+    """Let open jobs on vehicles of its make, model and years work with a model; number of jobs that do now and did not before."""
+    return db.execute(
+        """
+        UPDATE job SET vehicle_model_id = m.id FROM vehicle v, vehicle_model m
+        WHERE m.id = %s AND v.id = job.vehicle_id AND lower(v.make) = lower(m.make) AND lower(v.model) = lower(m.model)
+          AND (v.year IS NULL OR m.first_year IS NULL OR v.year BETWEEN m.first_year AND m.last_year)
+          AND job.stage <> 'closed' AND job.vehicle_model_id IS DISTINCT FROM m.id
+        """,
+        (model_id,),
+    ).rowcount
+
+
 def model_by_id(db: Db, model_id: UUID) -> VehicleModel | None:
     """One version of a model."""
     with db.cursor(row_factory=class_row(VehicleModel)) as cursor:

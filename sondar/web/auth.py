@@ -56,6 +56,7 @@ WRITES_NOTHING = {
     ("POST", f"{API}/wires"),
     ("POST", f"{API}/sheets/preview"),
     ("POST", f"{API}/sheets/table"),
+    ("POST", f"{API}/vehicle-models/preview"),
     ("POST", f"{API}/diagnoses/<uuid:diagnosis_id>/waveform"),
     ("POST", f"{API}/calculators/<string:calculator_id>"),
     ("DELETE", f"{API}/session"),

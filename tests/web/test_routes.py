@@ -18,6 +18,7 @@ from tests.core.describing.sheets import OIL_CONTROL_VALVE
 from tests.web.conftest import PASSWORD, Door, reading
 
 TEST = {"instrument": "voltmeter", "red": "X12.7", "black": "BAT.neg", "setup": {"controls": {"key": "on"}}}
+GATHER = {"make": "Tessel", "model": "Route", "circuits": ["tessel-purge-valve", "tessel-air-mass"]}
 LIMIT = {"title": "Signal", "least": "1 V", "most": "3 V", "source": "workshop"}
 
 
@@ -179,6 +180,9 @@ ROUTES: dict[str, Route] = {
     "DELETE /meters/{meter_id}": Route("lead", 200),
     "DELETE /session": Route("read-only", 200, elsewhere=200),
     "GET /vehicle-models": Route("read-only", 200, elsewhere=200),
+    "GET /vehicle-models/{slug}": Route("read-only", 200, elsewhere=200),
+    "POST /vehicle-models/preview": Route("read-only", 200, lambda: GATHER, elsewhere=200),
+    "POST /vehicle-models/gathered": Route("technician", 201, lambda: GATHER, elsewhere=201),
     "POST /vehicle-models": Route("technician", 422, lambda: {"text": "sondar_vehicle: 1"}, 422),
     "GET /vehicles": Route("read-only", 200, elsewhere=200),
     "GET /vehicles/{vehicle_id}": Route("read-only", 200),
@@ -268,7 +272,7 @@ def things(door: Door) -> Callable[[], dict[str, str]]:
             "job_id": job["id"], "vehicle_id": job["vehicle_id"], "diagnosis_id": diagnosis, "photo_id": photo["id"],
             "calculator_id": "ohm", "program_id": program["id"], "procedure_id": procedure["id"],
             "reading_id": measuring["readings"][0]["id"], "share_id": share["id"], "account_id": account["id"], "meter_id": meter["id"],
-            "picture_id": sheet["pictures"][0], "limit_id": "kept",
+            "picture_id": sheet["pictures"][0], "limit_id": "kept", "slug": "halden-tern",
             "session_id": str(uuid4()), "token": "no-such-token", "field": "complaint", "code": "P1ABC",
         }  # fmt: skip
 

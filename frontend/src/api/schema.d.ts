@@ -1807,6 +1807,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/vehicle-models/gathered": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep these circuits as one vehicle; open jobs of its make and model go on with it. */
+        post: operations["vehicles_keep_vehicle_vehicle_models_gathered_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/vehicle-models/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a vehicle of these circuits would be: what they share, what is not clear, how well each is known. Nothing is kept. */
+        post: operations["vehicles_preview_vehicle_vehicle_models_preview_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/vehicle-models/{slug}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A vehicle model with its file, and its circuits as they are now. */
+        get: operations["vehicles_show_model_vehicle_models__string_slug__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/vehicles": {
         parameters: {
             query?: never;
@@ -2461,6 +2512,8 @@ export interface components {
             limits: components["schemas"]["LimitView"][];
             /** Make */
             make: string;
+            /** Model */
+            model: string;
             /**
              * Notes
              * @description Former names that the file uses; it was loaded all the same.
@@ -2540,6 +2593,8 @@ export interface components {
             faults: number;
             /** Make */
             make: string;
+            /** Model */
+            model: string;
             /**
              * Notes
              * @description Former names that the file uses; it was loaded all the same.
@@ -3639,6 +3694,94 @@ export interface components {
             value: string;
         };
         /**
+         * GatherIn
+         * @description Circuits that are to be one vehicle.
+         */
+        GatherIn: {
+            /** Circuits */
+            circuits: string[];
+            /**
+             * Codes
+             * @description Circuit -> codes tied to it.
+             */
+            codes?: {
+                [key: string]: string[];
+            };
+            /** Make */
+            make: string;
+            /** Model */
+            model: string;
+            /**
+             * Same
+             * @description Name -> whether it is one thing wherever it stands.
+             */
+            same?: {
+                [key: string]: boolean;
+            };
+            /**
+             * Symptoms
+             * @description Circuit -> symptoms.
+             */
+            symptoms?: {
+                [key: string]: string[];
+            };
+            /**
+             * Years
+             * @default
+             */
+            years: string;
+        };
+        /**
+         * GatherView
+         * @description A vehicle as it would be kept.
+         */
+        GatherView: {
+            /** Circuits */
+            circuits: components["schemas"]["GatheredCircuit"][];
+            /** Differs */
+            differs: string[];
+            /** Problems */
+            problems: string[];
+            /** Questions */
+            questions: components["schemas"]["QuestionView"][];
+            /**
+             * Shared
+             * @description What stands in more than one circuit.
+             */
+            shared: string[];
+        };
+        /**
+         * GatheredCircuit
+         * @description A circuit of the vehicle, and how well it is known.
+         */
+        GatheredCircuit: {
+            /** Codes */
+            codes: components["schemas"]["TieView"][];
+            /**
+             * Known
+             * @description Figures that somebody said of this vehicle.
+             */
+            known: number;
+            /** Likely */
+            likely: components["schemas"]["TieView"][];
+            /**
+             * Open
+             * @description Ways in which it may be built that only readings tell.
+             */
+            open: number;
+            /** Slug */
+            slug: string;
+            /** Symptoms */
+            symptoms: string[];
+            /** Title */
+            title: string;
+            /**
+             * Typical
+             * @description Figures that are typical for the kind.
+             */
+            typical: number;
+        };
+        /**
          * Gauge
          * @description A figure against what a healthy circuit shows, for drawing: all in one scale, log10 of ohms or the figure itself.
          */
@@ -4574,6 +4717,44 @@ export interface components {
             pieces: number[];
         };
         /**
+         * ModelCircuit
+         * @description A circuit of a vehicle model.
+         */
+        ModelCircuit: {
+            /** Slug */
+            slug: string;
+            /** Title */
+            title: string;
+            /**
+             * Version Id
+             * Format: uuid
+             */
+            version_id: string;
+        };
+        /**
+         * ModelDetail
+         * @description A vehicle model with its file and its circuits as they are now.
+         */
+        ModelDetail: {
+            /** Circuits */
+            circuits: components["schemas"]["ModelCircuit"][];
+            /**
+             * Example
+             * @description Comes with Sondar and is of an invented make.
+             */
+            example: boolean;
+            /** Make */
+            make: string;
+            /** Model */
+            model: string;
+            /** Slug */
+            slug: string;
+            /** Text */
+            text: string;
+            /** Title */
+            title: string;
+        };
+        /**
          * ModelList
          * @description Vehicle models whose circuits are known.
          */
@@ -4603,6 +4784,8 @@ export interface components {
             make: string;
             /** Model */
             model: string;
+            /** Slug */
+            slug: string;
             /** Title */
             title: string;
         };
@@ -5275,6 +5458,22 @@ export interface components {
             key: string;
             /** Title */
             title: string;
+        };
+        /**
+         * QuestionView
+         * @description A name that stands in several circuits: the same thing, or two?
+         */
+        QuestionView: {
+            /** Circuits */
+            circuits: string[];
+            /** Id */
+            id: string;
+            /** Same */
+            same: boolean;
+            /** Title */
+            title: string;
+            /** Why */
+            why: string;
         };
         /**
          * ReadIn
@@ -6645,6 +6844,16 @@ export interface components {
             };
             /** Title */
             title: string;
+        };
+        /**
+         * TieView
+         * @description A code that is tied to a circuit, or may be.
+         */
+        TieView: {
+            /** Code */
+            code: string;
+            /** Meaning */
+            meaning: string;
         };
         /**
          * Timeline
@@ -14925,6 +15134,184 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ModelView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    vehicles_keep_vehicle_vehicle_models_gathered_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GatherIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    vehicles_preview_vehicle_vehicle_models_preview_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GatherIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GatherView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    vehicles_show_model_vehicle_models__string_slug__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelDetail"];
                 };
             };
             /** @description Unauthorized */

@@ -21,6 +21,8 @@ const RecordingPage = lazy(() => import("../features/recordings/RecordingPage"))
 const CodesPage = lazy(() => import("../features/codes/CodesPage"));
 const CodePage = lazy(() => import("../features/codes/CodePage"));
 const PartsPage = lazy(() => import("../features/parts/PartsPage"));
+const GatherPage = lazy(() => import("../features/vehicles/GatherPage"));
+const VehiclePage = lazy(() => import("../features/vehicles/VehiclePage"));
 const SettingsPage = lazy(() => import("../features/settings/SettingsPage"));
 
 /** The screens. A share link opens without signing in; everything else asks who is there. */
@@ -70,6 +72,8 @@ function Inside() {
             ["codes", CodesPage],
             ["codes/:code", CodePage],
             ["parts", PartsPage],
+            ["vehicles/new", GatherPage],
+            ["vehicles/:slug", VehiclePage],
           ] as const
         ).map(([path, Page]) => (
           <Route

@@ -36,6 +36,7 @@ class CircuitSummary(BaseModel):
     version: int
     title: str
     make: str
+    model: str
     example: bool = Field(description="Comes with Sondar and is of an invented make.")
     about: str
     complaint: str

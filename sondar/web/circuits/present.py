@@ -111,7 +111,7 @@ def detailed(computed: Computed, version: CircuitVersion) -> bytes:
 def _summary(version: CircuitVersion, circuit: Circuit) -> dict[str, Any]:
     return {
         "version_id": version.id, "slug": version.slug, "version": version.version, "title": version.title, "make": version.make,
-        "example": version.example,
+        "model": circuit.document.vehicle.model, "example": version.example,
         "about": circuit.document.about.strip(), "complaint": circuit.document.complaint, "synonyms": circuit.document.synonyms,
         "parts": len(circuit.document.parts), "points": len(circuit.points), "faults": len(circuit.faults),
     }  # fmt: skip

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
+import { api, unwrap } from "../../api/client";
 import { circuitsQuery } from "../../api/queries";
 import { Notice } from "../../ui/Notice";
 import { isCalled } from "./search";
@@ -8,16 +9,40 @@ import { isCalled } from "./search";
 /** Every circuit that is known, found by any of its names. */
 export default function CircuitsPage() {
   const circuits = useQuery(circuitsQuery);
+  const vehicles = useQuery({
+    queryKey: ["vehicle models"],
+    queryFn: async () => unwrap(await api.GET("/api/v1/vehicle-models")),
+  });
   const [sought, setSought] = useState("");
   const found = circuits.data?.circuits.filter((circuit) => isCalled(circuit, sought)) ?? [];
   return (
     <main className="mx-auto max-w-5xl px-5 py-5">
       <div className="flex flex-wrap items-baseline justify-between gap-3">
         <h1 className="text-3xl">Circuits</h1>
-        <Link to="/describe" className="min-h-11 py-2 underline underline-offset-4">
-          Describe a circuit from its wiring sheet
-        </Link>
+        <span className="flex flex-wrap gap-x-6">
+          <Link to="/describe" className="min-h-11 py-2 underline underline-offset-4">
+            Describe a circuit from its wiring sheet
+          </Link>
+          <Link to="/vehicles/new" className="min-h-11 py-2 underline underline-offset-4">
+            Gather circuits into a vehicle
+          </Link>
+        </span>
       </div>
+      {(vehicles.data?.models ?? []).length > 0 && (
+        <p className="flex flex-wrap gap-x-6">
+          <span className="py-2 text-soft">Vehicles:</span>
+          {vehicles.data?.models.map((one) => (
+            <Link
+              key={one.slug}
+              to={`/vehicles/${one.slug}`}
+              className="min-h-11 py-2 underline underline-offset-4"
+            >
+              {one.title}
+              {one.example && <span className="text-soft"> (example)</span>}
+            </Link>
+          ))}
+        </p>
+      )}
       <label className="my-3 block max-w-md text-sm text-soft">
         Find by any of its names, e.g. MAF or outside temperature
         <input
@@ -29,6 +54,7 @@ export default function CircuitsPage() {
         />
       </label>
       {circuits.error && <Notice tone="problem">{circuits.error.message}</Notice>}
+      {circuits.isPending && <p className="text-soft">Reading the list …</p>}
       {circuits.data && found.length === 0 && (
         <p>
           No circuit is called that. Describe it from its wiring sheet, or load a circuit file when checking
