@@ -112,8 +112,8 @@ def _entry(wanted: NewLimit, device: Instrument) -> dict[str, Any]:
         if figure.strip():
             found[key] = _figure(figure, device, {"min": "least", "max": "most", "typical": "typical"}[key])
     if not wanted.word and "min" not in found and "max" not in found:
-        said = "a figure is missing: the least, the most, or both"
-        raise InvalidError(NOT_KEPT, said, [FieldProblem(("least",), said)])
+        said = "a figure is missing: the least, the most, or both" if device.figures else "what it must show is missing"
+        raise InvalidError(NOT_KEPT, said, [FieldProblem(("least" if device.figures else "word",), said)])
     if wanted.copper_at_c is not None:
         found["copper_at_c"] = wanted.copper_at_c
     found["source"] = wanted.source

@@ -134,6 +134,7 @@ export function LimitDialog({ diagnosisId, circuit, editing, onClose }: Props) {
                   chosen={typed.word ? [typed.word] : []}
                   onChange={([word = ""]) => set({ word })}
                 />
+                {problem("word") && <p className="mt-1 text-sm font-[600]">{problem("word")}</p>}
               </div>
             )}
             {device?.unit === "Ω" && (
