@@ -6,6 +6,7 @@ from typing import Any
 
 import pytest
 
+from sondar.circuit_edits.comparing import versions_compared
 from sondar.circuit_edits.filling import Fill, filled_in, known_of
 from sondar.circuit_edits.inserting import Insertion, with_insertion
 from sondar.circuit_edits.limits import NewLimit, with_limit, without_limit
@@ -206,3 +207,18 @@ def test_one_cavity_has_one_wire() -> None:
     _, text, _ = with_insertion(VALVE, Insertion("W1", "connector", "X90", cavity="4"))
     with pytest.raises(InvalidError, match="has a wire already"):
         with_insertion(text, Insertion("W2", "connector", "X90", cavity="4"))
+
+
+def test_versions_say_what_was_added_renamed_and_changed() -> None:
+    _, text, _ = with_insertion(VALVE, Insertion("W1", "connector", "X90", "Boot connector"))
+    said = versions_compared(VALVE, text)
+    assert "connector X90 added (Boot connector)" in said
+    assert "wire W1-2 added" in said
+    assert any(line.startswith("wire W1: to X2.1 → X90.1, length 1.5 → 0.75") for line in said)
+    renamed = VALVE.replace("G2:", "G9:").replace("G2.stud", "G9.stud")
+    assert "part G2 is called G9" in versions_compared(VALVE, renamed)
+    two = with_insertion(text, Insertion("W2", "joint"))[1]
+    assert "wires added: W1-2, W2-2" in versions_compared(VALVE, two)
+    assert versions_compared(
+        VALVE, VALVE + "about: Something\n" if "about:" not in VALVE else VALVE.replace("Typical for", "Usual for")
+    ) == ["words only: nothing that is measured by"]

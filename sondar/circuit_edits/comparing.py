@@ -22,12 +22,21 @@ def versions_compared(before: str, after: str) -> list[str]:
     said: list[str] = []
     for section, name in SECTIONS.items():
         one, two = dict(old.get(section) or {}), dict(new.get(section) or {})
-        said += [f"{name} {key} added{_titled(two[key])}" for key in two if key not in one]
-        said += [f"{name} {key} taken away{_titled(one[key])}" for key in one if key not in two]
+        gone, come = [key for key in one if key not in two], [key for key in two if key not in one]
+        called = {key: other for key in gone for other in come if one[key] == two[other]}
+        said += [f"{name} {key} is called {other}" for key, other in called.items()]
+        said += _listed(name, "added", {key: two[key] for key in come if key not in called.values()})
+        said += _listed(name, "taken away", {key: one[key] for key in gone if key not in called})
         said += [f"{name} {key}: {_changes(one[key], two[key])}" for key in one if key in two and one[key] != two[key]]
     if not said and old != new:
         said.append("words only: nothing that is measured by")
     return said
+
+
+def _listed(name: str, done: str, items: Mapping[str, Any]) -> list[str]:
+    if len(items) <= 1:
+        return [f"{name} {key} {done}{_titled(item)}" for key, item in items.items()]
+    return [f"{name}s {done}: {', '.join(f'{key}{_titled(item)}' for key, item in items.items())}"[:LONGEST]]
 
 
 def _titled(item: Any) -> str:
@@ -44,6 +53,10 @@ def _changes(one: Any, two: Any) -> str:
 
 def _shown(item: Mapping[str, Any], key: str) -> str:
     value = item.get(key, "not given")
-    return (
-        ", ".join(f"{k}: {v}" if v is not None else str(k) for k, v in value.items()) if isinstance(value, Mapping) else str(value)
-    )
+    if isinstance(value, Mapping):
+        return ", ".join(str(k) if v is None else f"{k}: {_joined(v)}" for k, v in value.items())
+    return _joined(value)
+
+
+def _joined(value: Any) -> str:
+    return " and ".join(map(str, value)) if isinstance(value, list) else str(value)

@@ -136,6 +136,7 @@ export default function GatherPage() {
           </p>
         )}
         {trouble && <Notice tone="problem">{trouble.message}</Notice>}
+        {ready && !found && !trouble && <p className="text-soft">Looking at what they share …</p>}
         {found && (
           <>
             {found.problems.map((problem) => (
