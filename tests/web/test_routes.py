@@ -105,6 +105,7 @@ ROUTES: dict[str, Route] = {
     "PUT /diagnoses/{diagnosis_id}/limits": Route("technician", 200, lambda: {**key(), "limit": {**LIMIT, "test": TEST}}),
     "DELETE /diagnoses/{diagnosis_id}/limits/{limit_id}": Route("technician", 200),
     "POST /diagnoses/{diagnosis_id}/insertions": Route("technician", 201, lambda: {**key(), "wire": "W1", "what": "joint"}),
+    "GET /jobs/{job_id}/modules": Route("read-only", 200),
     "GET /parts": Route("read-only", 200, elsewhere=200),
     "GET /jobs/{job_id}/parts": Route("read-only", 200),
     "GET /jobs/{job_id}/parts-table": Route("read-only", 200),

@@ -931,6 +931,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/jobs/{job_id}/modules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who hears whom, by the last reading of the codes; what follows for modules that are silent or missed, and what to measure. */
+        get: operations["codes_show_modules_jobs__uuid_job_id__modules_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/jobs/{job_id}/notes": {
         parameters: {
             query?: never;
@@ -3060,6 +3077,25 @@ export interface components {
             title: string;
         };
         /**
+         * ContactView
+         * @description What follows for one or several modules, and what to measure in order.
+         */
+        ContactView: {
+            /** Checks */
+            checks: string[];
+            /**
+             * Circuit
+             * @description Slug of the circuit that holds the module's supply; empty if none is known.
+             */
+            circuit: string;
+            /** Modules */
+            modules: string[];
+            /** Sentence */
+            sentence: string;
+            /** Why */
+            why: string;
+        };
+        /**
          * ControlModel
          * @description A control and its positions.
          */
@@ -3889,6 +3925,25 @@ export interface components {
             cavity: string;
             /** Shows */
             shows: string[];
+        };
+        /**
+         * HeardView
+         * @description A module, whether it answers the scan tool, and which others miss it.
+         */
+        HeardView: {
+            /** Id */
+            id: string;
+            /** Missed Before */
+            missed_before: string[];
+            /** Missed By */
+            missed_by: string[];
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "answers" | "silent" | "not asked";
+            /** Title */
+            title: string;
         };
         /**
          * HoldIn
@@ -4788,6 +4843,16 @@ export interface components {
             slug: string;
             /** Title */
             title: string;
+        };
+        /**
+         * ModulesView
+         * @description Who hears whom.
+         */
+        ModulesView: {
+            /** Found */
+            found: components["schemas"]["ContactView"][];
+            /** Heard */
+            heard: components["schemas"]["HeardView"][];
         };
         /**
          * MonitorsView
@@ -11323,6 +11388,64 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    codes_show_modules_jobs__uuid_job_id__modules_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModulesView"];
+                };
+            };
             /** @description Unauthorized */
             401: {
                 headers: {

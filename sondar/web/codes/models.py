@@ -155,3 +155,30 @@ class DiagnosisIn(Strict):
     circuit_version_id: UUID
     reason: str = Field("", max_length=500)
     carry: bool = Field(True, description="Begin with what the triage believes.")
+
+
+class HeardView(BaseModel):
+    """A module, whether it answers the scan tool, and which others miss it."""
+
+    id: str
+    title: str
+    state: Literal["answers", "silent", "not asked"]
+    missed_by: list[str]
+    missed_before: list[str]
+
+
+class ContactView(BaseModel):
+    """What follows for one or several modules, and what to measure in order."""
+
+    modules: list[str]
+    sentence: str
+    why: str
+    checks: list[str]
+    circuit: str = Field(description="Slug of the circuit that holds the module's supply; empty if none is known.")
+
+
+class ModulesView(BaseModel):
+    """Who hears whom."""
+
+    heard: list[HeardView]
+    found: list[ContactView]

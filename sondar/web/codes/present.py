@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from sondar.app.module_contact import ModuleContact
 from sondar.code_library import generic_codes
 from sondar.core.circuit.network import Circuit
 from sondar.core.code_files import Understood
 from sondar.core.codes import SYSTEMS, Classified, FoundCode, danger_of, is_stored, status_words
 from sondar.store.codes import Meaning, Scan
-from sondar.web.codes.models import CodeFileLine, CodeFileRow, CodeFileView, CodeView, ScanView
+from sondar.web.codes.models import CodeFileLine, CodeFileRow, CodeFileView, CodeView, ContactView, HeardView, ModulesView, ScanView
 
 
 def code_view(
@@ -57,3 +58,21 @@ def code_file_view(found: Understood) -> CodeFileView:
     ]  # fmt: skip
     left = [CodeFileLine(line=line, text=text, why=why) for line, text, why in found.left_out]
     return CodeFileView(form=found.form, unused=list(found.unused), rows=rows, left_out=left)
+
+
+def modules_json(found: ModuleContact) -> bytes:
+    """Who hears whom, as it is sent; made in a worker."""
+    view = ModulesView(
+        heard=[
+            HeardView(id=one.id, title=one.title, state=one.state, missed_by=list(one.missed_by), missed_before=list(one.missed_before))
+            for one in found.heard
+        ],
+        found=[
+            ContactView(
+                modules=list(one.modules), sentence=one.sentence, why=one.why, checks=list(one.checks),
+                circuit=next((found.circuits[module] for module in one.modules if module in found.circuits), ""),
+            )
+            for one in found.found
+        ],
+    )  # fmt: skip
+    return view.model_dump_json().encode()

@@ -6,7 +6,7 @@ from typing import Any
 
 from flask_openapi3 import APIBlueprint, Tag
 
-from sondar.app import codes
+from sondar.app import codes, module_contact
 from sondar.app.codes import WantedList
 from sondar.web.codes.models import (
     ClearIn,
@@ -15,12 +15,13 @@ from sondar.web.codes.models import (
     CodePath,
     DiagnosisIn,
     MeaningIn,
+    ModulesView,
     PartFirstView,
     ScanIn,
     TriageAnswer,
     VehicleScanIn,
 )
-from sondar.web.codes.present import code_file_view
+from sondar.web.codes.present import code_file_view, modules_json
 from sondar.web.common import DiagnosisSummary, JobPath, as_json, diagnosis_view
 from sondar.web.context import workspace
 from sondar.web.jobs.models import JobDetailView
@@ -83,3 +84,9 @@ def open_diagnosis(path: JobPath, body: DiagnosisIn) -> Any:
     """Begin to test a circuit, with what the triage believes as its prior."""
     made = codes.open_diagnosis(workspace(), path.job_id, body.client_key, body.circuit_version_id, body.reason, body.carry)
     return diagnosis_view(made).model_dump(mode="json"), 201
+
+
+@api.get("/jobs/<uuid:job_id>/modules", responses={"200": ModulesView})
+def show_modules(path: JobPath) -> Any:
+    """Who hears whom, by the last reading of the codes; what follows for modules that are silent or missed, and what to measure."""
+    return as_json(module_contact.of_job(workspace(), path.job_id, modules_json))

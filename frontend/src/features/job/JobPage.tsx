@@ -16,6 +16,7 @@ import { EraseDialog } from "./EraseDialog";
 import { HandOver } from "./HandOver";
 import { Known } from "./Known";
 import { Maintenance } from "./Maintenance";
+import { Modules } from "./Modules";
 import { PutBack } from "./PutBack";
 import { ShareDialog } from "./ShareDialog";
 import { TestFirst } from "./TestFirst";
@@ -162,6 +163,7 @@ export function JobPage() {
             <TestFirst detail={detail} canWrite={canWrite}>
               <Codes detail={detail} canWrite={canWrite} />
             </TestFirst>
+            <Modules detail={detail} canWrite={canWrite} />
           </div>
         </div>
       )}
