@@ -103,6 +103,12 @@ def main(names: list[str]) -> None:
     }  # fmt: skip
     recording = driver.execute_async_script(CALL, "GET", f"/jobs/{jobs['PA 62 TSL']}/recordings", None)["recordings"][0]["id"]
     described = driver.execute_async_script(CALL, "POST", "/sheets", {"sheet": sheet})
+    purge = {**sheet, "template": "valve-pulsed", "part": "purge valve", "plug": "X51", "figures": {}}
+    purge["rows"] = [
+        {"cavity": "1", "carries": 1, "colour": "wh/rd"},
+        {"cavity": "2", "carries": 2, "colour": "bk/ye", "pin": "36"},
+    ]
+    driver.execute_async_script(CALL, "POST", "/sheets", {"sheet": purge})
     said = {
         "may_drive": "with limits", "may_drive_why": "Not in heavy rain before the joint is sealed.",
         "made_it_fail": "Salt water in the harness joint behind the bumper.", "cause_removed": False,
@@ -129,13 +135,13 @@ def main(names: list[str]) -> None:
         ),
         "shared": (f"/s/{shared}", "main h1"),
         "measure": (fan, measure),
-        "measure-dark": (fan, measure, "dark"),
         "measure-upright": (fan, measure),
         "diagnosis": (f"{diagnosis('PA 40 LSK')}/diagnosis", "[data-testid=conclusion]"),
-        "measure-procedure": (diagnosis("PA 40 LSK"), measure, "light", ("button[role=tab]:nth-of-type(3)", "Compare with")),
         "circuit": (f"/circuits/{circuit}", "[data-testid=drawing] svg"),
         "hand-over": (f"/jobs/{jobs['PA 40 LSK']}?view=hand-over", "section[aria-label=Reports]"),
         "verification": (lambda: repaired(driver, jobs["PA 40 LSK"]), "[data-outcome]", "light", ("Read the monitors",)),
+        "parts": ("/parts?said=rough idle", "dl"),
+        "vehicle": ("/vehicles/new?make=Tessel&model=Quay+2.2", "[data-question]", "dark", ("P0443",)),
         "describe": (f"/describe/{described['version_id']}", "[data-testid=drawing] svg"),
     }  # fmt: skip
     for name, arguments in shots.items():

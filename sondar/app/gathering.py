@@ -12,7 +12,7 @@ from ruamel.yaml import YAML
 
 from sondar.app.computed import Computed, by_slug
 from sondar.app.workspace import Workspace
-from sondar.circuit_edits.filling import FIGURES, known_of
+from sondar.circuit_edits.filling import FIGURES, Known, known_of
 from sondar.circuit_edits.writing import written
 from sondar.circuit_files import load_vehicle_text
 from sondar.code_library import generic_codes
@@ -130,7 +130,8 @@ def _preview(_computed: Computed, wanted: Wanted, texts: Sequence[str], before: 
             documents.append(written(_tied(data, wanted, slug)))
         except CircuitDocumentError as error:
             problems += [f"{data['title']}: {one.field}: {one.message}" for one in error.problems[:5]]
-    circuits = tuple(_circuit_of(document, text) for document, text in documents)
+    sources = dict(zip(found.circuits, texts, strict=True))
+    circuits = tuple(_circuit_of(document, text, sources[document.id]) for document, text in documents)
     if problems:
         return Preview(found, circuits, tuple(problems))
     text = _vehicle_text(wanted, found, before)
@@ -166,12 +167,12 @@ def _tied(data: dict[str, Any], wanted: Wanted, slug: str) -> dict[str, Any]:
     return with_ties(data, codes, symptoms)
 
 
-def _circuit_of(document: CircuitDocument, text: str) -> CircuitOf:
-    figures = [one for one in known_of(text) if one.kind == "part" and one.field in FIGURES]
+def _circuit_of(document: CircuitDocument, text: str, source: str) -> CircuitOf:
+    """How well a circuit is known, by its file as it was before it got other names."""
+    figures = [one for one in known_of(source) if one.kind == "part" and one.field in FIGURES]
     sheet = document.sheet or {}
-    said = {*(sheet.get("figures") or {})}
     by_hand = not sheet and not document.id.startswith("typical-")
-    known = sum(not one.open and (by_hand or f"{one.id}.{one.field}" in said) for one in figures)
+    known = sum(_is_known(one, sheet) or (by_hand and not one.open) for one in figures)
     template = str(sheet.get("template") or "")
     held = generic_codes()
     likely = likely_codes(
@@ -183,6 +184,13 @@ def _circuit_of(document: CircuitDocument, text: str) -> CircuitOf:
         tuple((code, held.codes[code].meaning) for code in likely if code not in document.codes),
         tuple(one.title for one in document.symptoms.values()),
     )  # fmt: skip
+
+
+def _is_known(one: Known, sheet: Mapping[str, Any]) -> bool:
+    """True if the sheet says this figure."""
+    if one.field == "rating_a":
+        return (sheet.get("supply") or {}).get("fuse_a") is not None
+    return f"{one.id}.{one.field}" in (sheet.get("figures") or {})
 
 
 def _vehicle_text(wanted: Wanted, found: Gathered, before: str) -> str:

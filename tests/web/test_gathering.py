@@ -41,7 +41,8 @@ def test_circuits_become_a_vehicle_that_triage_works_on(client: FlaskClient, doo
     assert "Fuse F14" in seen.json["shared"]
     valve = next(one for one in seen.json["circuits"] if one["slug"] == purge)
     assert "P0443" in {one["code"] for one in valve["likely"]}
-    assert valve["typical"] > 0
+    assert (valve["known"], valve["typical"] > 0) == (1, True), "the fuse is known, the coil is not"
+    assert next(one["known"] for one in seen.json["circuits"] if one["slug"] == oil) == 2
     assert get(client, f"/jobs/{job_id}")["circuits"] == [], "looking keeps nothing"
     ties = {
         "codes": {purge: ["P0443", "P0445"], pressure: ["P0107"]},

@@ -41,7 +41,7 @@ export function Modules({ detail, canWrite }: { detail: JobDetail; canWrite: boo
   if (!data || data.found.length === 0) return null;
   const title = new Map(data.heard.map((one) => [one.id, one.title]));
   return (
-    <section aria-label="Modules" className="space-y-3">
+    <section aria-label="Modules" className="mt-6 space-y-3">
       <h2 className="text-xl">Who hears whom</h2>
       {open.error && <Notice tone="problem">{open.error.message}</Notice>}
       <table className="w-full text-sm">
