@@ -14,12 +14,15 @@ from dataclasses import dataclass, replace
 from typing import Any
 from uuid import UUID
 
+import numpy as np
+
 from sondar.app.workspace import Workspace, known_job
 from sondar.computing.asking import StillWorkingError
 from sondar.core.errors import ConflictError, NotFoundError, RefusedError, TooLargeError, invalid
-from sondar.core.recordings.model import Channel, Lane, Recording
+from sondar.core.recordings.model import Array, Channel, Lane, Mark, Recording
 from sondar.core.recordings.offered import Feature, compared, features
 from sondar.core.recordings.packed import ChannelHead, Packed, pack
+from sondar.core.recordings.together import pairs
 from sondar.recording_files.dialect import Understood, understand
 from sondar.recording_files.mapping import Mapping, check
 from sondar.recording_files.mdf import is_mdf, read_mdf, write_mdf
@@ -50,13 +53,20 @@ class Looked:
 
 @dataclass(frozen=True)
 class Opened:
-    """A recording with everything but its samples."""
+    """A recording with everything but its samples.
+
+    Attributes:
+        known_good: conditions under which it is of a vehicle in order; empty if nobody said so.
+        good_ones: (recording, name, conditions) of other vehicles of the make and model that are in order.
+    """
 
     recording: StoredRecording
     channels: list[ChannelHead]
     lanes: list[Lane]
     marks: list[StoredMark]
     ties: dict[str, dict[str, Any]]
+    known_good: str = ""
+    good_ones: Sequence[tuple[UUID, str, str]] = ()
 
 
 @dataclass(frozen=True)
@@ -228,6 +238,8 @@ def opened(work: Workspace, recording_id: UUID) -> Opened:
             store.lanes(db, recording_id),
             store.marks(db, recording_id),
             store.ties(db, recording_id),
+            store.known_good(db, recording_id),
+            store.good_ones(db, recording_id),
         )
         again = found.state == "reading" and found.source == "file" and store.claim(db, recording_id, None)
     if again:
@@ -269,7 +281,10 @@ def stretch(
 def read_off(work: Workspace, recording_id: UUID, number: int, other: int | None, start_s: float, end_s: float) -> list[Feature]:
     """What a channel offers in a stretch, and against another if one is named."""
     channels, lanes = stretch(work, recording_id, [number] if other is None else [number, other], start_s, end_s)
-    return work.compute(recording_id, read_off_here, channels, lanes, start_s, end_s)
+    with work.transaction() as db:
+        source = store.recording(db, recording_id).source
+    found = work.compute(recording_id, read_off_here, channels, lanes, start_s, end_s)
+    return [one for one in found if one.kind == "level"] if source == "typed" else found
 
 
 def read_off_here(
@@ -278,6 +293,105 @@ def read_off_here(
     if len(channels) == 2:
         return compared(channels[0], channels[1], start_s, end_s)
     return features(channels[0], lanes, start_s, end_s)
+
+
+def over_each_other(
+    work: Workspace, recording_id: UUID, number: int, other: int, start_s: float, end_s: float
+) -> tuple[Array, Array, Array] | None:
+    """(times, first, second) of two channels in a stretch, to draw one over the other; None if they share fewer than two samples."""
+    channels, _ = stretch(work, recording_id, [number, other], start_s, end_s)
+    return work.compute(recording_id, _pairs, channels)
+
+
+def _pairs(_computed: object, channels: Sequence[Channel]) -> tuple[Array, Array, Array] | None:
+    return pairs(channels[0], channels[1])
+
+
+@dataclass(frozen=True)
+class TypedChannel:
+    """What somebody read off a display without recording it; figures in ``unit``, None for those that were not read."""
+
+    name: str
+    unit: str
+    rest: float | None = None
+    least: float | None = None
+    greatest: float | None = None
+    command_off: float | None = None
+    command_on: float | None = None
+
+
+TYPED = (
+    ("rest", "at rest"),
+    ("least", "least"),
+    ("greatest", "greatest"),
+    ("command_off", "command off"),
+    ("command_on", "command on"),
+)
+"""Figures in the order in which they stand in a typed recording, a second each: field, and what the mark says."""
+HELD_S = 0.5
+
+
+def typed(
+    work: Workspace,
+    job_id: UUID,
+    client_key: UUID,
+    name: str,
+    channels: Sequence[TypedChannel],
+    command: str,
+    positions: tuple[str, str],
+) -> StoredRecording:
+    """Keep figures that were read off a display as a recording: each stands for a second, marked with what it is.
+
+    How late or how fast anything followed is not known from them, so no lane drives anything: the command is a state.
+
+    Args:
+        command: what was commanded; empty for nothing. positions: what it was at *off* and at *on*.
+
+    Raises:
+        InvalidError: no figure at all. ConflictError: too many recordings.
+    """
+    if not any(getattr(one, field) is not None for one in channels for field, _ in TYPED):
+        raise invalid("channels", "not one figure: give at least one of rest, least, greatest, command off, command on")
+    made = work.compute("recordings", _typed, list(channels), command, positions)
+    with work.transaction() as db:
+        known_job(db, job_id)
+        if len(store.recordings_of(db, job_id)) >= MOST_RECORDINGS:
+            raise ConflictError("Too many recordings", f"a job has at most {MOST_RECORDINGS}: give up some that are not ready")
+        recording_id = store.begin(db, job_id, client_key, name, "typed", 0, "reading")
+        store.keep(db, recording_id, made)
+        return store.recording(db, recording_id)
+
+
+def _typed(_computed: object, channels: list[TypedChannel], command: str, positions: tuple[str, str]) -> Packed:
+    made, there = [], set()
+    for one in channels:
+        t, y = [], []
+        for second, (field, _) in enumerate(TYPED):
+            figure = getattr(one, field)
+            if figure is not None:
+                t += [float(second), second + HELD_S / 2, second + HELD_S]
+                y += [figure] * 3
+                there.add(second)
+        if t:
+            made.append(Channel(one.name, one.unit, np.array(t), np.array(y)))
+    marks = [Mark(float(second), words) for second, (_, words) in enumerate(TYPED) if second in there]
+    off, on = (next(n for n, (field, _) in enumerate(TYPED) if field == wanted) for wanted in ("command_off", "command_on"))
+    changes = [(float(second), word) for second, word in zip((off, on), positions, strict=True) if second in there]
+    lanes = [Lane(command, tuple(changes), False)] if command and changes else []
+    return pack(Recording(made, lanes, marks), None, ["Typed from a display: how late or how fast is not known from it."])
+
+
+def say_known_good(work: Workspace, recording_id: UUID, said: str) -> Opened:
+    """Say under which conditions a recording is of a vehicle in order, or with no words that it is not.
+
+    Raises:
+        ConflictError: it is not ready.
+    """
+    with work.transaction() as db:
+        if store.recording(db, recording_id).state != "ready":
+            raise ConflictError("Not ready", "only a recording that has been read can be held against others")
+        store.say_known_good(db, recording_id, said)
+    return opened(work, recording_id)
 
 
 def mark(work: Workspace, recording_id: UUID, client_key: UUID, at_s: float, text: str) -> Opened:

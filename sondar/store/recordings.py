@@ -250,6 +250,39 @@ def tie(db: Db, recording_id: UUID, name: str, stands_for: dict[str, Any]) -> No
     )
 
 
+def known_good(db: Db, recording_id: UUID) -> str:
+    """Under which conditions this recording is of a vehicle in order; empty if nobody said that it is."""
+    row = db.execute("SELECT said FROM known_good WHERE recording_id = %s", (recording_id,)).fetchone()
+    return "" if row is None else str(row[0])
+
+
+def say_known_good(db: Db, recording_id: UUID, said: str) -> None:
+    """Say that a recording is of a vehicle in order, or with no words that it is not."""
+    if not said:
+        db.execute("DELETE FROM known_good WHERE recording_id = %s", (recording_id,))
+        return
+    db.execute(
+        "INSERT INTO known_good (recording_id, said) VALUES (%s, %s) ON CONFLICT (recording_id) DO UPDATE SET said = excluded.said",
+        (recording_id, said),
+    )
+
+
+def good_ones(db: Db, recording_id: UUID) -> list[tuple[UUID, str, str]]:
+    """(recording, its name, conditions) of vehicles in order of the same make and model, from other jobs, the newest first."""
+    rows = db.execute(
+        """
+        SELECT r.id, r.name, g.said FROM known_good g JOIN recording r ON r.id = g.recording_id
+        JOIN job j ON j.id = r.job_id JOIN vehicle v ON v.id = j.vehicle_id,
+        recording own JOIN job oj ON oj.id = own.job_id JOIN vehicle ov ON ov.id = oj.vehicle_id
+        WHERE own.id = %s AND r.job_id <> own.job_id AND r.state = 'ready'
+          AND lower(v.make) = lower(ov.make) AND lower(v.model) = lower(ov.model)
+        ORDER BY g.created_at DESC LIMIT 50
+        """,
+        (recording_id,),
+    ).fetchall()
+    return [(UUID(str(row[0])), str(row[1]), str(row[2])) for row in rows]
+
+
 def remembered_mapping(db: Db, signature: str) -> dict[str, Any] | None:
     """How a file with the same first lines was read last."""
     row = db.execute("SELECT mapping FROM recording_mapping WHERE signature = %s", (signature,)).fetchone()

@@ -11,7 +11,7 @@ import pytest
 
 from sondar.core.codes import FoundCode
 from sondar.demo import load_library
-from sondar.store import circuits, codes, evidence, intake, jobs, people, procedures, sheets, vehicles
+from sondar.store import circuits, codes, evidence, intake, jobs, people, procedures, recordings, sheets, vehicles
 from sondar.store.database import act_for
 from sondar.store.local_server import LocalServer
 from tests.conftest import AMBIENT_TEXT, circuit_of
@@ -20,7 +20,7 @@ from tests.store.test_store import new_reading
 OWNED = (
     "account", "session", "audit", "meter", "vehicle", "job", "reading", "voided_reading", "exclusion", "conclusion", "circuit_diagnosis",
     "answer", "note", "code_scan", "scanned_code", "clearing", "code_meaning", "photo", "share", "diagnostic_procedure", "statement", "device",
-    "search_due", "sheet_picture",
+    "search_due", "sheet_picture", "known_good",
 )  # fmt: skip
 
 
@@ -58,6 +58,8 @@ def mine_and_theirs(dsn: str) -> tuple[UUID, UUID]:
         intake.add_note(db, job_id, uuid4(), "kelp")
         intake.add_photo(db, job_id, uuid4(), {"sha256": "0", "media_type": "image/png", "width": 1, "height": 1, "body": b"", "thumbnail": b"",
                                                "caption": ""})  # fmt: skip
+        kept = recordings.begin(db, job_id, uuid4(), "log.csv", "typed", 0, "reading")
+        recordings.say_known_good(db, kept, "warm")
         page = {"sha256": "0" * 64, "media_type": "image/png", "width": 1, "height": 1, "body": b"", "thumbnail": b""}
         sheets.add_pictures(db, uuid4(), "sheet.png", [page])
         codes.add_scan(db, job_id, uuid4(), "typed", [FoundCode("P0073", None, None, "BCM")], {}, [])

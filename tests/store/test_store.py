@@ -62,6 +62,7 @@ def test_migrations_run_from_empty_and_once(postgres: LocalServer) -> None:
         "0018.sent",
         "0019.follow-up-due",
         "0020.sheet-pictures",
+        "0021.known-good",
     ]
     assert migrate(fresh) == []
     with psycopg.connect(fresh) as db:
@@ -170,6 +171,7 @@ def test_jobs_of_an_earlier_version_stay_readable(postgres: LocalServer, ambient
         "0018.sent",
         "0019.follow-up-due",
         "0020.sheet-pictures",
+        "0021.known-good",
     ]
     with psycopg.connect(earlier) as db:
         act_for(db, workshop[0])

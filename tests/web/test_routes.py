@@ -105,6 +105,11 @@ ROUTES: dict[str, Route] = {
     "PUT /diagnoses/{diagnosis_id}/limits": Route("technician", 200, lambda: {**key(), "limit": {**LIMIT, "test": TEST}}),
     "DELETE /diagnoses/{diagnosis_id}/limits/{limit_id}": Route("technician", 200),
     "POST /diagnoses/{diagnosis_id}/insertions": Route("technician", 201, lambda: {**key(), "wire": "W1", "what": "joint"}),
+    "POST /jobs/{job_id}/recordings/typed": Route(
+        "technician", 201, lambda: {**key(), "name": "By hand", "channels": [{"name": "Pressure", "unit": "kPa", "rest": 100.0}]}
+    ),
+    "PUT /recordings/{recording_id}/known-good": Route("technician", 409, lambda: {"said": "warm, idle"}),
+    "GET /recordings/{recording_id}/pairs": Route("read-only", 404),
     "GET /jobs/{job_id}/modules": Route("read-only", 200),
     "GET /parts": Route("read-only", 200, elsewhere=200),
     "GET /jobs/{job_id}/parts": Route("read-only", 200),
@@ -226,8 +231,8 @@ def ask(client: FlaskClient, route: str, ids: dict[str, str]) -> int:
         kwargs = {"json": json.loads(fill(json.dumps(content), ids))}
     if route in ("GET /vehicles", "GET /codes"):
         kwargs = {"query_string": {"plate": "PA 1"} if route == "GET /vehicles" else {"q": "443"}}
-    if route in ("GET /recordings/{recording_id}/lines", "GET /recordings/{recording_id}/features"):
-        kwargs = {"query_string": {"start_s": 0, "end_s": 1, "channel": 0, "channels": "0"}}
+    if route.startswith("GET /recordings/{recording_id}/") and route.rsplit("/", 1)[-1] in ("lines", "features", "pairs"):
+        kwargs = {"query_string": {"start_s": 0, "end_s": 1, "channel": 0, "other": 1, "channels": "0"}}
     if route.startswith("DELETE /diagnoses/{diagnosis_id}/limits"):
         kwargs = {"query_string": key()}
     if route == "GET /diagnoses/{diagnosis_id}/repair-plan":

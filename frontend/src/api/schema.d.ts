@@ -1068,6 +1068,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/jobs/{job_id}/recordings/typed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep figures that were read off a display, without an instrument that records, as a recording. */
+        post: operations["recordings_type_in_jobs__uuid_job_id__recordings_typed_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/jobs/{job_id}/report": {
         parameters: {
             query?: never;
@@ -1514,6 +1531,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/recordings/{recording_id}/known-good": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep a recording as one of a vehicle in order, to hold others of the make and model against; no words take it back. */
+        put: operations["recordings_say_known_good_recordings__uuid_recording_id__known_good_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/recordings/{recording_id}/lane-meaning": {
         parameters: {
             query?: never;
@@ -1559,6 +1593,23 @@ export interface paths {
         put?: never;
         /** Set a mark. */
         post: operations["recordings_add_mark_recordings__uuid_recording_id__marks_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/recordings/{recording_id}/pairs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Two channels at the same moments, to draw one over the other. */
+        get: operations["recordings_show_pairs_recordings__uuid_recording_id__pairs_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3857,6 +3908,21 @@ export interface components {
             t: number[];
         };
         /**
+         * GoodOne
+         * @description A recording of another vehicle of the make and model that was in order.
+         */
+        GoodOne: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /** Said */
+            said: string;
+        };
+        /**
          * GroupChoice
          * @description Whose a fault may be, and how often it is so by Sondar's own figures.
          */
@@ -4238,6 +4304,17 @@ export interface components {
             vin: string;
             /** Year */
             year: number | null;
+        };
+        /**
+         * KnownGoodIn
+         * @description Under which conditions a recording is of a vehicle in order.
+         */
+        KnownGoodIn: {
+            /**
+             * Said
+             * @description Empty takes it back.
+             */
+            said: string;
         };
         /**
          * KnownList
@@ -4979,6 +5056,13 @@ export interface components {
         OpenedRecording: {
             /** Channels */
             channels: components["schemas"]["ChannelView"][];
+            /** Good Ones */
+            good_ones: components["schemas"]["GoodOne"][];
+            /**
+             * Known Good
+             * @description Conditions under which it is of a vehicle in order; empty if nobody said so.
+             */
+            known_good: string;
             /** Lanes */
             lanes: components["schemas"]["LaneView"][];
             /** Marks */
@@ -5055,6 +5139,18 @@ export interface components {
             suspects: components["schemas"]["OutcomeSuspect"][];
             /** Within Expected */
             within_expected: boolean;
+        };
+        /**
+         * Pairs
+         * @description Figures of two channels at the same moments; empty if they share none.
+         */
+        Pairs: {
+            /** First */
+            first: number[];
+            /** Second */
+            second: number[];
+            /** T */
+            t: number[];
         };
         /**
          * PartFirstView
@@ -7012,6 +7108,75 @@ export interface components {
             split: components["schemas"]["SplitCheck"] | null;
             /** Unexplained */
             unexplained: string[];
+        };
+        /**
+         * TypedChannelIn
+         * @description What was read off a display without recording it; what was not read is left out.
+         */
+        TypedChannelIn: {
+            /**
+             * Command Off
+             * @default null
+             */
+            command_off: number | null;
+            /**
+             * Command On
+             * @default null
+             */
+            command_on: number | null;
+            /**
+             * Greatest
+             * @default null
+             */
+            greatest: number | null;
+            /**
+             * Least
+             * @default null
+             */
+            least: number | null;
+            /** Name */
+            name: string;
+            /**
+             * Rest
+             * @default null
+             */
+            rest: number | null;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+        };
+        /**
+         * TypedIn
+         * @description Figures read off a display, kept as a recording.
+         */
+        TypedIn: {
+            /** Channels */
+            channels: components["schemas"]["TypedChannelIn"][];
+            /**
+             * Client Key
+             * Format: uuid
+             */
+            client_key: string;
+            /**
+             * Command
+             * @description What was commanded; empty for nothing.
+             * @default
+             */
+            command: string;
+            /** Name */
+            name: string;
+            /**
+             * Off
+             * @default off
+             */
+            off: string;
+            /**
+             * On
+             * @default on
+             */
+            on: string;
         };
         /**
          * TypicalIn
@@ -11994,6 +12159,77 @@ export interface operations {
             };
         };
     };
+    recordings_type_in_jobs__uuid_job_id__recordings_typed_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TypedIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
     report_show_report_jobs__uuid_job_id__report_get: {
         parameters: {
             query?: {
@@ -13847,6 +14083,77 @@ export interface operations {
             };
         };
     };
+    recordings_say_known_good_recordings__uuid_recording_id__known_good_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KnownGoodIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenedRecording"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
     recordings_tie_lane_recordings__uuid_recording_id__lane_meaning_put: {
         parameters: {
             query?: never;
@@ -14013,6 +14320,78 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OpenedRecording"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    recordings_show_pairs_recordings__uuid_recording_id__pairs_get: {
+        parameters: {
+            query: {
+                start_s: number;
+                end_s: number;
+                channel: number;
+                other: number;
+            };
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pairs"];
                 };
             };
             /** @description Unauthorized */

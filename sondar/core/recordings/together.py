@@ -51,6 +51,23 @@ def on_one_clock(a: Channel, b: Channel, most: int = MOST_POINTS) -> tuple[Array
     return t, np.interp(t, a.t, a.y), np.interp(t, b.t, b.y)
 
 
+def pairs(a: Channel, b: Channel, most: int = 2_000) -> tuple[Array, Array, Array] | None:
+    """(times, first, second) to draw one channel over the other: at the samples of the slower one, where both were recorded.
+
+    Not more than ``most`` of them, evenly left out; None if they share fewer than two. Nothing is extended beyond what was recorded.
+    """
+    if len(a.t) < 2 or len(b.t) < 2:
+        return None
+    slower = a if a.sample_s >= b.sample_s else b
+    start, end = max(a.t[0], b.t[0]), min(a.t[-1], b.t[-1])
+    t = slower.t[(slower.t >= start) & (slower.t <= end)]
+    if len(t) < 2:
+        return None
+    if len(t) > most:
+        t = t[np.linspace(0, len(t) - 1, most).astype(int)]
+    return t, np.interp(t, a.t, a.y), np.interp(t, b.t, b.y)
+
+
 def together(a: Channel, b: Channel, longest_lag_s: float = 5.0) -> Together | None:
     """Correlation at the best lag (Fisher's z on the samples that such series are worth: Bartlett, J. R. Stat. Soc. 98, 1935)."""
     shared = on_one_clock(a, b)

@@ -34,6 +34,32 @@ class RecordingIn(Strict):
     bytes: int = Field(ge=1, description="Length of the file.")
 
 
+Figure = Annotated[float, Field(ge=-1e12, le=1e12, allow_inf_nan=False)]
+
+
+class TypedChannelIn(Strict):
+    """What was read off a display without recording it; what was not read is left out."""
+
+    name: str = Field(min_length=1, max_length=120)
+    unit: str = Field("", max_length=20)
+    rest: Figure | None = None
+    least: Figure | None = None
+    greatest: Figure | None = None
+    command_off: Figure | None = None
+    command_on: Figure | None = None
+
+
+class TypedIn(Strict):
+    """Figures read off a display, kept as a recording."""
+
+    client_key: UUID
+    name: str = Field(min_length=1, max_length=200)
+    channels: list[TypedChannelIn] = Field(min_length=1, max_length=12)
+    command: str = Field("", max_length=80, description="What was commanded; empty for nothing.")
+    off: str = Field("off", min_length=1, max_length=40)
+    on: str = Field("on", min_length=1, max_length=40)
+
+
 class PieceForm(BaseModel):
     """A piece of a file, 2 MiB long but for the last."""
 
@@ -148,8 +174,25 @@ class MarkView(BaseModel):
     by: str | None
 
 
+class GoodOne(BaseModel):
+    """A recording of another vehicle of the make and model that was in order."""
+
+    id: UUID
+    name: str
+    said: str
+
+
+class KnownGoodIn(Strict):
+    """Under which conditions a recording is of a vehicle in order."""
+
+    said: str = Field(max_length=200, description="Empty takes it back.")
+
+
 class OpenedRecording(BaseModel):
     """A recording with everything but its samples."""
+
+    known_good: str = Field(description="Conditions under which it is of a vehicle in order; empty if nobody said so.")
+    good_ones: list[GoodOne]
 
     recording: RecordingView
     channels: list[ChannelView]
@@ -188,6 +231,23 @@ class FeaturesQuery(BaseModel):
     end_s: Seconds
     channel: int = Field(ge=0)
     other: int | None = Field(None, ge=0, description="A channel to hold it against.")
+
+
+class PairsQuery(BaseModel):
+    """Two channels to be drawn over each other."""
+
+    start_s: Seconds
+    end_s: Seconds
+    channel: int = Field(ge=0)
+    other: int = Field(ge=0)
+
+
+class Pairs(BaseModel):
+    """Figures of two channels at the same moments; empty if they share none."""
+
+    t: list[float]
+    first: list[float]
+    second: list[float]
 
 
 class PositionView(BaseModel):

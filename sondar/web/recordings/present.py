@@ -15,6 +15,7 @@ from sondar.web.recordings.models import (
     ChannelView,
     FeatureView,
     FilePreview,
+    GoodOne,
     LaneView,
     MappingIn,
     MarkView,
@@ -32,7 +33,8 @@ def recording_view(found: StoredRecording) -> RecordingView:
 def opened_view(found: Opened) -> OpenedRecording:
     """A recording with its channels, lanes and marks."""
     return OpenedRecording(
-        recording=recording_view(found.recording),
+        recording=recording_view(found.recording), known_good=found.known_good,
+        good_ones=[GoodOne(id=one, name=name, said=said) for one, name, said in found.good_ones],
         channels=[
             ChannelView(
                 number=c.number, name=c.name, unit=c.unit, role=c.role, samples=c.samples, least=c.least, greatest=c.greatest,

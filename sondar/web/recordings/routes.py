@@ -25,11 +25,14 @@ from sondar.web.recordings.models import (
     Features,
     FeaturesQuery,
     FilePreview,
+    KnownGoodIn,
     LaneTieIn,
     LineView,
     MarkIn,
     Missing,
     OpenedRecording,
+    Pairs,
+    PairsQuery,
     PieceForm,
     PiecePath,
     ReadIn,
@@ -37,6 +40,7 @@ from sondar.web.recordings.models import (
     RecordingList,
     RecordingPath,
     RecordingView,
+    TypedIn,
     Used,
 )
 from sondar.web.recordings.present import feature_view, opened_view, preview_view, recording_view
@@ -60,6 +64,16 @@ def begin(path: JobPath, body: RecordingIn) -> Any:
     return recording_view(recordings.begin(workspace(), path.job_id, body.client_key, body.name, body.bytes)).model_dump(
         mode="json"
     ), 201
+
+
+@api.post("/jobs/<uuid:job_id>/recordings/typed", responses={"201": RecordingView})
+def type_in(path: JobPath, body: TypedIn) -> Any:
+    """Keep figures that were read off a display, without an instrument that records, as a recording."""
+    channels = [recordings.TypedChannel(**one.model_dump()) for one in body.channels]
+    made = recordings.typed(
+        workspace(), path.job_id, body.client_key, body.name.strip(), channels, body.command.strip(), (body.off, body.on)
+    )
+    return recording_view(made).model_dump(mode="json"), 201
 
 
 @api.put("/recordings/<uuid:recording_id>/pieces/<int:number>", responses={"200": RecordingView})
@@ -118,12 +132,26 @@ def show_features(path: RecordingPath, query: FeaturesQuery) -> Any:
     return Features(features=[feature_view(one) for one in found]).model_dump(mode="json")
 
 
+@api.get("/recordings/<uuid:recording_id>/pairs", responses={"200": Pairs})
+def show_pairs(path: RecordingPath, query: PairsQuery) -> Any:
+    """Two channels at the same moments, to draw one over the other."""
+    found = recordings.over_each_other(workspace(), path.recording_id, query.channel, query.other, query.start_s, query.end_s)
+    t, first, second = ([], [], []) if found is None else (part.tolist() for part in found)
+    return Pairs(t=t, first=first, second=second).model_dump(mode="json")
+
+
 @api.post("/recordings/<uuid:recording_id>/marks", responses={"201": OpenedRecording})
 def add_mark(path: RecordingPath, body: MarkIn) -> Any:
     """Set a mark."""
     return opened_view(recordings.mark(workspace(), path.recording_id, body.client_key, body.at_s, body.text)).model_dump(
         mode="json"
     ), 201
+
+
+@api.put("/recordings/<uuid:recording_id>/known-good", responses={"200": OpenedRecording})
+def say_known_good(path: RecordingPath, body: KnownGoodIn) -> Any:
+    """Keep a recording as one of a vehicle in order, to hold others of the make and model against; no words take it back."""
+    return opened_view(recordings.say_known_good(workspace(), path.recording_id, body.said.strip())).model_dump(mode="json")
 
 
 @api.put("/recordings/<uuid:recording_id>/channel-meaning", responses={"200": OpenedRecording})

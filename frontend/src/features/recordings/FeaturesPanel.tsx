@@ -7,6 +7,7 @@ import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 import { type Feature, featuresQuery, type Opened } from "./calls";
 import { MeaningDialog } from "./MeaningDialog";
+import { OverEachOther } from "./OverEachOther";
 import type { Overlay } from "./useOverlay";
 import type { Span, View } from "./useView";
 
@@ -35,6 +36,7 @@ export function FeaturesPanel(props: {
   const found = useQuery(featuresQuery(recording.id, stretch, chosen, against));
   const [meaning, setMeaning] = useState(false);
   const channel = channels.find((one) => one.number === chosen);
+  const other = channels.find((one) => one.number === against);
   if (!channel) return <p className="text-soft">This recording holds states only.</p>;
   const between = view.a !== null && view.b !== null;
   return (
@@ -114,6 +116,7 @@ export function FeaturesPanel(props: {
         {stretch[1].toFixed(2)} s.{" "}
         {channel.sample_s > 0 && `${(1 / channel.sample_s).toPrecision(3)} samples a second.`}
       </p>
+      {other && <OverEachOther recordingId={recording.id} x={other} y={channel} stretch={stretch} />}
       {found.error && (
         <Notice tone="problem">
           {found.error instanceof ApiError ? found.error.problem.detail : "The server does not answer."}

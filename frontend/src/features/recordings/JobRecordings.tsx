@@ -9,6 +9,7 @@ import { CommandPanel } from "./CommandPanel";
 import { type Recording, recordingsQuery } from "./calls";
 import { FileDialog } from "./FileDialog";
 import { announce, sendPieces } from "./sendFile";
+import { TypedDialog } from "./TypedDialog";
 
 /** Recordings of a job: files of loggers and scan tools, and what was recorded from the vehicle. */
 export function JobRecordings({ detail, canWrite }: { detail: JobDetail; canWrite: boolean }) {
@@ -19,6 +20,7 @@ export function JobRecordings({ detail, canWrite }: { detail: JobDetail; canWrit
   const [looking, setLooking] = useState<Recording | null>(null);
   const [share, setShare] = useState<number | null>(null);
   const stop = useRef<AbortController | null>(null);
+  const [typing, setTyping] = useState(false);
   const refresh = () => client.invalidateQueries({ queryKey: ["recordings", jobId] });
   const send = useMutation({
     mutationFn: async (file: File) => {
@@ -53,6 +55,7 @@ export function JobRecordings({ detail, canWrite }: { detail: JobDetail; canWrit
             Add a file
           </Button>
         )}
+        {canWrite && <Button onClick={() => setTyping(true)}>Type figures in</Button>}
         <input
           ref={chooser}
           type="file"
@@ -94,6 +97,7 @@ export function JobRecordings({ detail, canWrite }: { detail: JobDetail; canWrit
           a file from a logger, an oscilloscope or a scan tool: CSV, TSV or MDF 4.
         </p>
       )}
+      {typing && <TypedDialog jobId={jobId} onClose={() => setTyping(false)} />}
       <ul aria-label="Recordings">
         {found.map((one) => (
           <li

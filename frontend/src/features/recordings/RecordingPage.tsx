@@ -13,6 +13,7 @@ import { Notice } from "../../ui/Notice";
 import { linesQuery, type Opened, recordingQuery } from "./calls";
 import { FeaturesPanel } from "./FeaturesPanel";
 import { duration } from "./JobRecordings";
+import { KnownGood } from "./KnownGood";
 import { Lanes } from "./Lanes";
 import { Strip } from "./Strip";
 import { difference, useOverlay } from "./useOverlay";
@@ -152,6 +153,7 @@ function Ready({ opened }: { opened: Opened }) {
             Mark at A
           </Button>
         )}
+        {canWrite && <KnownGood opened={opened} />}
         <span className="ml-auto flex gap-4">
           {(["csv", "mf4"] as const).map((form) => (
             <a

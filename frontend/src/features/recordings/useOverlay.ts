@@ -18,7 +18,7 @@ export interface Overlay {
   features: ReturnType<typeof useFeatures>;
 }
 
-/** Lays another recording of the job over this one; both are aligned by the first command that they share, else by their beginnings. */
+/** Lays another recording of the job, or one of a good vehicle of the same kind, over this one; both are aligned by the first command that they share, else by their beginnings. */
 export function useOverlay(
   opened: Opened,
   span: Span,
@@ -41,9 +41,12 @@ export function useOverlay(
   }).data?.lines;
   const features = useFeatures(id, other, chosen, [stretch[0] - shift, stretch[1] - shift]);
   return {
-    choices: list
-      .filter((one) => one.id !== opened.recording.id && one.state === "ready")
-      .map((one) => ({ id: one.id, name: one.name })),
+    choices: [
+      ...list
+        .filter((one) => one.id !== opened.recording.id && one.state === "ready")
+        .map((one) => ({ id: one.id, name: one.name })),
+      ...opened.good_ones.map((one) => ({ id: one.id, name: `Known good, ${one.said}: ${one.name}` })),
+    ],
     id,
     name: other?.recording.name ?? "",
     shift,
