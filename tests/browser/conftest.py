@@ -247,6 +247,11 @@ class Page:
         command("Network.setCookie", {"name": cookie, "value": value, "url": self.site.url, "httpOnly": True, "sameSite": "Strict"})
         self.open("/")
 
+    def job_of(self, plate: str) -> str:
+        """Id of the demo job with this plate; the list of all jobs shows the newest only."""
+        found = self.api("GET", f"/jobs?{urlencode({'q': plate})}")["jobs"]
+        return next(str(job["id"]) for job in found if job["plate"] == plate)
+
     def open_job(self, plate: str) -> None:
         """From the list to the page of the demo job with this plate."""
         self.open(f"/?{urlencode({'q': plate})}")

@@ -161,6 +161,8 @@ def test_axe_finds_nothing_serious(page: Page, theme: str) -> None:
         ("/", "ul a"),
         ("/?q=nothing+of+the+kind", "h1"),
         ("/jobs/new", "[role=radio]"),
+        ("/parts?said=throttle", "dl"),
+        ("/vehicles/new?make=Tessel&model=Quay", "[data-question]"),
         (f"/jobs/{jobs['PA 27 TRN']}", "[data-testid=triage]"),
         (f"/jobs/{jobs['PA 07 LSK']}", "[data-code]"),
         (f"/jobs/{jobs['PA 40 LSK']}?view=timeline", "[data-testid=timeline] li"),

@@ -35,7 +35,7 @@ def in_dialog(page: Page, words: str) -> WebElement:
 
 def recordings_of(page: Page, plate: str) -> str:
     """Open the recordings of a job; returns its id."""
-    job = next(job["id"] for job in page.api("GET", "/jobs")["jobs"] if job["plate"] == plate)
+    job = page.job_of(plate)
     page.go(f"/jobs/{job}?view=recordings")
     page.find("[aria-label='File of a recording']")
     return str(job)

@@ -21,7 +21,7 @@ def open_steps(page: Page) -> int:
 
 def test_a_repair_is_worked_through_and_a_bad_new_part_named(page: Page) -> None:
     page.sign_in()
-    job = next(job["id"] for job in page.api("GET", "/jobs")["jobs"] if job["plate"] == "PA 40 LSK")
+    job = page.job_of("PA 40 LSK")
     [diagnosis] = page.api("GET", f"/jobs/{job}")["diagnoses"]
     page.go(f"/measure/{diagnosis['id']}/diagnosis")
     steps = open_steps(page)
@@ -50,7 +50,7 @@ def test_a_repair_is_worked_through_and_a_bad_new_part_named(page: Page) -> None
 
 def test_a_job_goes_out_as_a_bundle_and_is_recognised_when_it_comes_back(page: Page, tmp_path: Path) -> None:
     page.sign_in()
-    job = next(job["id"] for job in page.api("GET", "/jobs")["jobs"] if job["plate"] == "PA 62 TSL")
+    job = page.job_of("PA 62 TSL")
     page.go(f"/jobs/{job}?view=hand-over")
     link = page.wait(lambda: page.driver.find_element(By.PARTIAL_LINK_TEXT, "job bundle"), "the link")
     cookie = "; ".join(f"{c['name']}={c['value']}" for c in page.driver.get_cookies())

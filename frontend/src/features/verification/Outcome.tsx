@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import type { JobDetail } from "../../api/client";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
@@ -25,6 +25,15 @@ export function Outcome({ detail, data, canWrite }: Props) {
   const left = useAnswer<string>(detail, "outcome_left", "");
   const stage = useAnswer<string>(detail, "stage", detail.job.stage);
   const [typed, setTyped] = useState<string | null>(null);
+  const [closing, setClosing] = useState(false);
+  const settled = !outcome.saving && !left.saving;
+  const close = stage.answer;
+  useEffect(() => {
+    // What was said last must be kept before the job is closed with it.
+    if (!closing || !settled) return;
+    setClosing(false);
+    close("closed");
+  }, [closing, settled, close]);
   const contradicts = outcome.value === "fixed" && ["partly", "not fixed"].includes(data.standing.outcome);
   const asked = outcome.value === "partly" || outcome.value === "not fixed";
   const proposed = data.readings
@@ -68,7 +77,7 @@ export function Outcome({ detail, data, canWrite }: Props) {
         </Button>
       )}
       {canWrite && detail.job.stage !== "closed" && outcome.value !== "" && (
-        <Button disabled={stage.saving} onClick={() => stage.answer("closed")}>
+        <Button disabled={closing || stage.saving} onClick={() => setClosing(true)}>
           Close the job
         </Button>
       )}
