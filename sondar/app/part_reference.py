@@ -74,7 +74,11 @@ def _viewed(computed: Computed, stored: _Stored, now: datetime, view: Callable[[
         for key in answers.get(DONE) or ()
     }
     ticked: Sequence[str] = job_record.value_of(record.answers, DONE, [])
-    return view(VehicleParts(record, parts, km, due_intervals(kinds, km, _age(year, now), done), sorted(ticked)))
+    return view(
+        VehicleParts(
+            record, parts, km, due_intervals(kinds, km, _age(year, now), done, record.workshop.distance_unit), sorted(ticked)
+        )
+    )
 
 
 def _age(year: int | None, at: datetime) -> int | None:

@@ -5,7 +5,7 @@ What is said holds for the kind; the maker's instructions and service plan for t
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -14,6 +14,7 @@ from pydantic import Field
 from sondar.core.circuit.families.base import Fields
 from sondar.core.circuit.model import Unit
 from sondar.core.circuit.network import Circuit
+from sondar.core.quantities import format_distance
 from sondar.core.word_match import word_scores, words_of
 
 MODULE_KIND = "module"
@@ -145,11 +146,16 @@ def kinds_in(kinds: Mapping[str, PartKind], circuits: Sequence[Circuit]) -> list
 
 
 def due_intervals(
-    kinds: Sequence[PartKind], km: int | None, months: int | None, done: Mapping[str, tuple[int | None, int | None]]
+    kinds: Sequence[PartKind],
+    km: int | None,
+    months: int | None,
+    done: Mapping[str, tuple[int | None, int | None]],
+    distance_unit: str = "km",
 ) -> list[Due]:
     """What is due or comes up on a vehicle, what is due first.
 
     Args:
+        distance_unit: ``km`` or ``mi``, in which mileages are said.
         km: mileage now; None if nobody knows. months: age of the vehicle; None if nobody knows.
         done: key of an interval -> (mileage, age in months) when it was done last; None where that is not known.
     """
@@ -159,8 +165,9 @@ def due_intervals(
             key = f"{kind.id}:{number}"
             at_km, at_months = done.get(key, (None, None))
             ways = [
-                _reached(interval.km, km, at_km, "km", key in done), _reached(interval.months, months, at_months, "months", key in done)
-            ]  # fmt: skip
+                _reached(interval.km, km, at_km, lambda value: format_distance(value, distance_unit), key in done),
+                _reached(interval.months, months, at_months, lambda value: f"{value:,} months", key in done),
+            ]
             states = [way for way in ways if way is not None]
             first = min(states, key=lambda way: way[0] != "due", default=None)
             if first is not None:
@@ -169,17 +176,16 @@ def due_intervals(
 
 
 def _reached(
-    every: int | None, now: int | None, last: int | None, unit: str, recorded: bool
+    every: int | None, now: int | None, last: int | None, said: Callable[[int], str], recorded: bool
 ) -> tuple[Literal["due", "coming"], str] | None:
     """Whether the end of an interval has been reached by one figure; nothing if it is not near, or not known."""
     if every is None or now is None or (recorded and last is None):
         return None
-    usual = f"every {every:,} {unit}"
     since = now - (last if last is not None else 0)
     if since >= every:
         if last is not None:
-            return "due", f"{usual}, done at {last:,}: due since {last + every:,} {unit}"
-        return "due", f"{usual}: no record that it was done; by the plan it was due at {now // every * every:,} {unit}"
+            return "due", f"every {said(every)}, done at {said(last)}: due since {said(last + every)}"
+        return "due", f"every {said(every)}: no record that it was done; by the plan it was due at {said(now // every * every)}"
     if since >= every * (1.0 - COMING):
-        return "coming", f"{usual}: due at {now - since + every:,} {unit}"
+        return "coming", f"every {said(every)}: due at {said(now - since + every)}"
     return None

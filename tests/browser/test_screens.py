@@ -133,6 +133,8 @@ def test_the_theme_is_switched_and_remembered(page: Page) -> None:
     assert theme() == "light"
     press(page, "Dark")
     assert theme() == "dark"
+    answered = "return performance.getEntriesByName(location.origin + '/api/v1/me/theme').length"
+    page.wait(lambda: page.driver.execute_script(answered), "the theme to be kept")
     page.driver.refresh()
     page.see("Jobs")
     assert theme() == "dark"

@@ -72,10 +72,10 @@ def test_parts_of_the_library_are_recognised_and_wiring_is_none() -> None:
     ("km", "months", "done", "state", "said"),
     [
         (10_000, None, {}, None, ""),
-        (27_500, None, {}, "coming", "every 30,000 km: due at 30,000 km"),
-        (92_000, None, {}, "due", "every 30,000 km: no record that it was done; by the plan it was due at 90,000 km"),
+        (27_500, None, {}, "coming", "every 30000 km: due at 30000 km"),
+        (92_000, None, {}, "due", "every 30000 km: no record that it was done; by the plan it was due at 90000 km"),
         (92_000, None, {"filter:0": (88_000, None)}, None, ""),
-        (120_000, None, {"filter:0": (88_000, None)}, "due", "every 30,000 km, done at 88,000: due since 118,000 km"),
+        (120_000, None, {"filter:0": (88_000, None)}, "due", "every 30000 km, done at 88000 km: due since 118000 km"),
         (None, 40, {}, "due", "every 36 months: no record that it was done; by the plan it was due at 36 months"),
         (31_000, 40, {"filter:0": (30_000, 39)}, None, ""),
         (None, None, {}, None, ""),
@@ -88,6 +88,12 @@ def test_what_is_due_by_mileage_and_age(
     one = kind(intervals=[{"do": "Renew the filter", "km": 30_000, "months": 36}])
     found = due_intervals([one], km, months, done)
     assert found == ([] if state is None else [Due("filter:0", "filter", "Renew the filter", state, said)])  # type: ignore[arg-type]
+
+
+def test_mileages_are_said_as_the_workshop_reads_them() -> None:
+    one = kind(intervals=[{"do": "Renew the filter", "km": 30_000}])
+    [due] = due_intervals([one], 92_000, None, {}, "mi")
+    assert due.said == "every 18641 miles: no record that it was done; by the plan it was due at 55923 miles"
 
 
 def test_what_is_due_stands_first() -> None:

@@ -48,7 +48,7 @@ def test_what_is_due_on_a_vehicle_and_what_was_done(client: FlaskClient, door: D
     assert later.status_code == 201, later.json
     assert answer(client, later.json["id"], "mileage_km", 190_000).status_code == 200
     again = {one["key"]: one for one in get(client, f"/jobs/{later.json['id']}/parts")["due"]}
-    assert "done at 125,000" in again["fuel-pump:0"]["said"]
+    assert "done at 125000 km" in again["fuel-pump:0"]["said"]
     for wrong in (["fuel pump"], ["fuel-pump:x"], "fuel-pump:0"):
         assert answer(client, job_id, "intervals_done", wrong).status_code == 422
     printed = client.get(f"/api/v1/jobs/{job_id}/parts-table")

@@ -10,6 +10,7 @@ from markupsafe import Markup
 
 from sondar.app.part_reference import VehicleParts
 from sondar.core.part_kinds import PartKind
+from sondar.core.quantities import format_distance
 from sondar.web.parts.models import DueView, PartKindView, VehiclePartsView, VehiclePartView
 from sondar.web.report.present import as_pdf, font_faces
 
@@ -46,8 +47,19 @@ def vehicle_parts_pdf(found: VehicleParts) -> bytes:
     for name, kind in found.parts:
         rows.setdefault(kind.id, (kind, []))[1].append(name)
     job = found.record.job
-    html = _page().get_template("parts.html").render(
-        workshop=found.record.workshop.name, vehicle=f"{job.make} {job.model} {job.year or ''}".strip(), plate=job.plate, km=found.km,
-        unit=found.record.workshop.distance_unit, rows=list(rows.values()), due=found.due, faces=Markup(faces), fonts=Markup(fonts),
-    )  # fmt: skip
+    unit = found.record.workshop.distance_unit
+    html = (
+        _page()
+        .get_template("parts.html")
+        .render(
+            workshop=found.record.workshop.name,
+            vehicle=f"{job.make} {job.model} {job.year or ''}".strip(),
+            plate=job.plate,
+            distance=lambda kilometres: format_distance(kilometres, unit),
+            rows=list(rows.values()),
+            due=found.due,
+            faces=Markup(faces),
+            fonts=Markup(fonts),
+        )
+    )
     return as_pdf(html)

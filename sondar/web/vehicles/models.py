@@ -104,12 +104,14 @@ class GatherIn(Strict):
     model: str = Field(min_length=1, max_length=60)
     years: str = Field("", max_length=20, pattern=r"^(\d{4}([-–]\d{4})?)?$")
     circuits: list[Slug] = Field(min_length=1, max_length=60)
-    same: dict[Slug, bool] = Field(default_factory=dict, description="Name -> whether it is one thing wherever it stands.")
+    same: dict[Slug, bool] = Field(
+        default_factory=dict, max_length=400, description="Name -> whether it is one thing wherever it stands."
+    )
     codes: dict[Slug, Annotated[list[CodeText], Field(max_length=40)]] = Field(
-        default_factory=dict, description="Circuit -> codes tied to it."
+        default_factory=dict, max_length=60, description="Circuit -> codes tied to it."
     )
     symptoms: dict[Slug, Annotated[list[SymptomText], Field(max_length=20)]] = Field(
-        default_factory=dict, description="Circuit -> symptoms."
+        default_factory=dict, max_length=60, description="Circuit -> symptoms."
     )
 
 

@@ -1,6 +1,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Link, useSearchParams } from "react-router";
 import { api, type Schema, unwrap } from "../../api/client";
+import { type Unit, useUnits } from "../../lib/units";
 import { Notice } from "../../ui/Notice";
 
 type Kind = Schema["PartKindView"];
@@ -61,6 +62,7 @@ export default function PartsPage() {
 }
 
 function Reference({ kind }: { kind: Kind }) {
+  const { distance } = useUnits();
   const row = (label: string, value: string) =>
     value && (
       <div className="grid gap-x-4 border-t border-rule py-2 sm:grid-cols-[9rem_1fr]">
@@ -83,7 +85,7 @@ function Reference({ kind }: { kind: Kind }) {
         {row("Never", capital(kind.never))}
         {row("Effort", `${capital(kind.effort)}, about ${kind.minutes} min`)}
         {row("Afterwards", kind.learn)}
-        {row("Intervals", kind.intervals.map(interval).join("; "))}
+        {row("Intervals", kind.intervals.map((one) => interval(one, distance)).join("; "))}
       </dl>
       <p className="mt-3 text-sm text-soft">
         What is usual for the kind. The maker's instructions, torque figures and service plan for the vehicle
@@ -101,9 +103,9 @@ function Reference({ kind }: { kind: Kind }) {
   );
 }
 
-function interval(one: Kind["intervals"][number]): string {
+function interval(one: Kind["intervals"][number], distance: Unit): string {
   const figures = [
-    one.km ? `${one.km.toLocaleString("en")} km` : "",
+    one.km ? `${distance.show(one.km).toLocaleString("en")} ${distance.label}` : "",
     one.months ? `${one.months} months` : "",
     one.hours ? `${one.hours} hours` : "",
   ].filter(Boolean);
