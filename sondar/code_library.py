@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from functools import lru_cache
-from io import StringIO
 from typing import Any
 
 from ruamel.yaml import YAML
@@ -13,6 +12,7 @@ from sondar.circuit_files import LIBRARY, terms
 from sondar.core.describing.templates import Template, circuit_document, read_templates
 from sondar.core.generic_codes import Electrically, GenericCodes, read_codes
 from sondar.core.part_kinds import PartKind, read_kinds
+from sondar.yaml_text import written_yaml
 
 FOLDER = LIBRARY / "codes"
 SUBJECTS = ("air-and-fuel", "ignition-and-emissions", "speed-and-auxiliary", "transmission", "chassis-and-body", "network")
@@ -58,9 +58,4 @@ def part_kinds() -> dict[str, PartKind]:
 
 def circuit_text(template: Template, vehicle: Mapping[str, str], name: str = "", slug: str = "", order: Sequence[int] = ()) -> str:
     """A circuit file of a template; see ``circuit_document``."""
-    writer = YAML()
-    writer.default_flow_style = None
-    writer.width = 140
-    stream = StringIO()
-    writer.dump(circuit_document(template, vehicle, name, slug, order), stream)
-    return stream.getvalue()
+    return written_yaml(circuit_document(template, vehicle, name, slug, order))

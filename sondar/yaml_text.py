@@ -7,6 +7,7 @@ through aliases of aliases, and one of 10,000 opening brackets takes a reader wi
 from __future__ import annotations
 
 from dataclasses import dataclass
+from io import StringIO
 from typing import Any
 
 from ruamel.yaml import YAML
@@ -112,3 +113,18 @@ def _nodes_of(event: Event, anchors: dict[str, int], line: int) -> int:
         if event.anchor:
             anchors[event.anchor] = 1
     return 1
+
+
+def written_yaml(data: Any, *, compact: bool = True) -> str:
+    """Plain data or a loaded file as text; comments and order of a loaded file stay.
+
+    Args:
+        compact: short mappings and lists in one line, as files that Sondar makes have them; else as they were in the loaded file.
+    """
+    writer = YAML()
+    if compact:
+        writer.default_flow_style = None
+    writer.width = 140
+    stream = StringIO()
+    writer.dump(data, stream)
+    return stream.getvalue()

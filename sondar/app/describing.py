@@ -4,10 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from io import StringIO
 from uuid import UUID
-
-from ruamel.yaml import YAML
 
 from sondar.app.case import Case, load_case, with_evidence
 from sondar.app.computed import Computed
@@ -33,7 +30,7 @@ from sondar.core.wording.labels import expected_range
 from sondar.store import circuits as circuit_store
 from sondar.store import evidence, sheets
 from sondar.store.circuits import CircuitVersion
-from sondar.yaml_text import YamlTextError, load_yaml
+from sondar.yaml_text import YamlTextError, load_yaml, written_yaml
 
 SHOWN_IN = (("key off, connected", "off", False), ("key on, connected", "on", False), ("key on, disconnected", "on", True))
 """Set-ups in which a person knows by heart what a healthy circuit shows."""
@@ -86,12 +83,7 @@ def made_of(sheet: Sheet) -> tuple[CircuitDocument, str]:
     Raises:
         InvalidError: the sheet is not clear yet. CircuitDocumentError: what follows is no circuit; names the places.
     """
-    stream = StringIO()
-    writer = YAML()
-    writer.default_flow_style = None
-    writer.width = 140
-    writer.dump(sheet_document(sheet, circuit_templates()), stream)
-    text = stream.getvalue()
+    text = written_yaml(sheet_document(sheet, circuit_templates()))
     try:
         return load_circuit_text(text), text
     except CircuitDocumentError as error:

@@ -14,9 +14,12 @@ from sondar.circuit_edits.filling import Fill, Known, filled_in, known_of
 from sondar.circuit_edits.inserting import Insertion, with_insertion
 from sondar.circuit_edits.limits import NewLimit, with_limit, without_limit
 from sondar.core.circuit.document.fields import CircuitDocument
+from sondar.core.errors import ConflictError
 from sondar.store import circuits as circuit_store
 from sondar.store import evidence
+from sondar.store import jobs as job_store
 
+MOST_TRIES = 5
 Edit = Callable[[str, Any], tuple[CircuitDocument, str, str]]
 """An edit of a circuit file: its text and what is wanted -> the checked document, the new text, what was done in words."""
 
@@ -69,17 +72,32 @@ def insert(work: Workspace, diagnosis_id: UUID, client_key: UUID, insertion: Ins
 
 
 def _edited(work: Workspace, diagnosis_id: UUID, client_key: UUID, edit: Edit, wanted: Any, view: View[T]) -> T:
-    """Edit the circuit's file and go on with the new version; every reading stays. A repeat of the same key changes nothing."""
+    """Edit the circuit's file and go on with the new version; every reading stays. A repeat of the same key changes nothing.
+
+    An edit that somebody else made meanwhile is kept: this one is made again, on top of it.
+
+    Raises:
+        InvalidError: what is wanted cannot be done; names the field. ConflictError: others kept changing the circuit.
+    """
     with work.transaction() as db:
         case = load_case(db, diagnosis_id)
         repeated = evidence.has_revision(db, case.diagnosis, client_key)
-    if not repeated:
+    if repeated:
+        return finish(work, case, view)
+    for _ in range(MOST_TRIES):
         document, text, said = work.compute(case.version.id, _edit, case.version.source_text, edit, wanted)
         with work.transaction() as db:
-            version = circuit_store.save_circuit(db, document, text)
-            evidence.append_revision(db, case.diagnosis, client_key, version.id, said)
-            case = with_evidence(db, case)
-    return finish(work, case, view)
+            job_store.lock(db, case.job.id)
+            now = load_case(db, diagnosis_id)
+            if not evidence.has_revision(db, now.diagnosis, client_key):
+                if now.version.id != case.version.id:
+                    case = now
+                    continue
+                version = circuit_store.save_circuit(db, document, text)
+                evidence.append_revision(db, now.diagnosis, client_key, version.id, said)
+            case = with_evidence(db, now)
+        return finish(work, case, view)
+    raise ConflictError("Not filled in", "somebody else keeps changing this circuit: look at what is there, then try again", [])
 
 
 def _edit(_computed: Computed, text: str, edit: Edit, wanted: Any) -> tuple[CircuitDocument, str, str]:

@@ -2,13 +2,9 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from io import StringIO
 from typing import Any
-
-from ruamel.yaml import YAML
 
 from sondar.app.computed import Computed, by_slug
 from sondar.app.workspace import Workspace
@@ -22,10 +18,11 @@ from sondar.core.circuit.vehicle import VehicleDocument, VehicleNetwork
 from sondar.core.describing.gathering import Gathered, gathered
 from sondar.core.describing.tying import likely_codes, tied_code, tied_symptom, with_ties
 from sondar.core.errors import CircuitDocumentError, FieldProblem, InvalidError, NotFoundError, invalid
+from sondar.core.word_match import as_id
 from sondar.store import circuits as circuit_store
 from sondar.store import vehicles
 from sondar.store.circuits import CircuitVersion
-from sondar.yaml_text import load_yaml
+from sondar.yaml_text import load_yaml, written_yaml
 
 KEPT = ("addresses", "data", "commands", "routines", "obd")
 """What a vehicle file has beside its circuits, and keeps when they are gathered anew."""
@@ -118,7 +115,7 @@ def keep(work: Workspace, wanted: Wanted) -> vehicles.VehicleModel:
 
 def slug_of(wanted: Wanted) -> str:
     """Identifier of the vehicle: the same make and model is the same vehicle."""
-    return "own-" + ("-".join(re.findall(r"[a-z0-9]+", f"{wanted.make} {wanted.model}".lower())) or "vehicle")[:100]
+    return "own-" + (as_id(f"{wanted.make} {wanted.model}") or "vehicle")[:100]
 
 
 def _preview(_computed: Computed, wanted: Wanted, texts: Sequence[str], before: str) -> Preview:
@@ -161,9 +158,7 @@ def _tied(data: dict[str, Any], wanted: Wanted, slug: str) -> dict[str, Any]:
         if entry is None:
             raise invalid("codes", f"{circuit.document.title}: no module of this circuit could store {code}")
         codes[code] = entry
-    symptoms = {
-        "-".join(re.findall(r"[a-z0-9]+", words.lower()))[:60] or "symptom": tied_symptom(circuit, words) for words in noticed
-    }
+    symptoms = {as_id(words)[:60] or "symptom": tied_symptom(circuit, words) for words in noticed}
     return with_ties(data, codes, symptoms)
 
 
@@ -200,12 +195,7 @@ def _vehicle_text(wanted: Wanted, found: Gathered, before: str) -> str:
         "sondar_vehicle": 1, "id": slug_of(wanted), "title": f"{wanted.make} {wanted.model}".strip(), "vehicle": vehicle,
         "circuits": list(found.circuits), **{key: kept[key] for key in KEPT if kept.get(key)}, "shared": dict(found.shared),
     }  # fmt: skip
-    stream = StringIO()
-    writer = YAML()
-    writer.default_flow_style = None
-    writer.width = 140
-    writer.dump(data, stream)
-    return stream.getvalue()
+    return written_yaml(data)
 
 
 def model_text(work: Workspace, slug: str) -> tuple[vehicles.VehicleModel, list[CircuitVersion]]:

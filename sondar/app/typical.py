@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass
 from functools import lru_cache
 from uuid import UUID
@@ -20,6 +19,7 @@ from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.errors import invalid
 from sondar.core.generic_codes import GenericCode
 from sondar.core.identification import MOST_WIRES, Candidate, Identification, Identified, WireReading
+from sondar.core.word_match import as_id
 from sondar.store import circuits as circuit_store
 from sondar.store.jobs import CircuitDiagnosis
 
@@ -164,7 +164,7 @@ def _made(_computed: Computed, wanted: WantedTypical, make: str, model: str) -> 
     if wanted.order and sorted(wanted.order) != list(range(1, template.wires + 1)):
         raise invalid("order", f"each of the {template.wires} cavities of '{template.id}' once")
     cavities = "".join(map(str, wanted.order))
-    slug = "-".join(re.findall(r"[a-z0-9]+", f"typical {template.id} {cavities} {make} {model} {name}".lower()))[:120]
+    slug = as_id(f"typical {template.id} {cavities} {make} {model} {name}")[:120]
     text = circuit_text(template, vehicle, name, slug, wanted.order)
     return load_circuit_text(text), text, f"{item.code}: {item.meaning}" if item else "Chosen by the part's name"
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from itertools import count
@@ -16,6 +15,7 @@ from sondar.core.instruments import instrument
 from sondar.core.instruments.base import Instrument
 from sondar.core.limits.condition import limit_test
 from sondar.core.limits.document import Source
+from sondar.core.word_match import as_id
 from sondar.yaml_text import load_yaml
 
 NOT_KEPT = "The limit is not kept"
@@ -133,7 +133,7 @@ def _figure(text: str, device: Instrument, name: str) -> float:
 
 
 def _free_id(title: str, limits: Mapping[str, Any]) -> str:
-    base = "-".join(re.findall(r"[a-z0-9]+", title.lower()))[:40].strip("-")
+    base = as_id(title)[:40].strip("-")
     base = base if base[:1].isalpha() else f"limit-{base}".rstrip("-")
     return next(name for number in count(1) if (name := base if number == 1 else f"{base}-{number}") not in limits)
 

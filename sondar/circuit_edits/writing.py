@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from io import StringIO
 from typing import Any
-
-from ruamel.yaml import YAML
 
 from sondar.circuit_files import load_circuit_text
 from sondar.core.circuit.document.fields import CircuitDocument
+from sondar.yaml_text import written_yaml
 
 
 def written(data: Any) -> tuple[CircuitDocument, str]:
@@ -17,9 +15,5 @@ def written(data: Any) -> tuple[CircuitDocument, str]:
     Raises:
         CircuitFileError: it is no circuit any more; lists every problem.
     """
-    stream = StringIO()
-    writer = YAML()
-    writer.width = 140
-    writer.dump(data, stream)
-    text = stream.getvalue()
+    text = written_yaml(data, compact=False)
     return load_circuit_text(text), text

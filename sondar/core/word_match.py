@@ -14,6 +14,11 @@ def words_of(text: str) -> list[str]:
     return _WORD.findall(text.lower())
 
 
+def as_id(text: str) -> str:
+    """An identifier from words: small letters and digits, joined by hyphens; empty if there are none."""
+    return "-".join(words_of(text))
+
+
 def word_scores(titles: Mapping[str, str], names: Mapping[str, Sequence[str]], said: str) -> dict[str, float]:
     """Score of each entry that has any word of what was said.
 

@@ -11,6 +11,7 @@ import pytest
 from flask.testing import FlaskClient
 from PIL import Image
 
+from sondar.app import editing
 from tests.core.describing.sheets import OIL_CONTROL_VALVE
 from tests.web.conftest import Door, reading
 from tests.web.test_any_vehicle import get, measure
@@ -96,12 +97,34 @@ def test_a_plug_that_was_found_in_a_wire_can_be_measured_at(client: FlaskClient,
     assert read.status_code == 201, read.json
     suspects = {unit["unit"] for unit in read.json["assessment"]["suspects"]}
     assert suspects & {"X90", "W1-2"}, "full voltage in front of the plug: it is the plug or what is behind it"
+    assert client.post(f"{valve['url']}/insertions", json=body).status_code == 201, "sent twice"
     taken = client.post(f"{valve['url']}/insertions", json={**body, **key()})
     assert (taken.status_code, taken.json["errors"][0]["field"]) == (422, "cavity")
     versions = get(client, f"/circuits/{put.json['diagnosis']['circuit_version_id']}/versions")["versions"]
     assert [one["version"] for one in versions] == [2, 1]
     assert "connector X90 added (Boot connector)" in versions[0]["changed"]
     assert versions[1]["changed"] == []
+
+
+def test_two_people_who_fill_in_at_once_lose_nothing(
+    client: FlaskClient, valve: dict[str, str], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """While the limit is worked out, a colleague fills in a colour: the limit is put on top of it."""
+    original, met = editing._edit, []
+
+    def meanwhile(*arguments: Any) -> Any:
+        if not met:
+            met.append(True)
+            changes = [{"kind": "wire", "id": "W1", "field": "colour", "value": "pink"}]
+            assert client.put(f"{valve['url']}/known", json={**key(), "changes": changes}).status_code == 200
+        return original(*arguments)
+
+    monkeypatch.setattr(editing, "_edit", meanwhile)
+    kept = client.put(f"{valve['url']}/limits", json={**key(), "limit": SUPPLY})
+    assert kept.status_code == 200, kept.json
+    known = get(client, f"/diagnoses/{valve['id']}/known")["known"]
+    assert next(one["value"] for one in known if (one["id"], one["field"]) == ("W1", "colour")) == "pink"
+    assert [one["title"] for one in kept.json["limits"]] == ["Supply at the valve"]
 
 
 def pdf(pages: int) -> bytes:

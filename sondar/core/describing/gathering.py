@@ -9,12 +9,13 @@ from __future__ import annotations
 
 import copy
 import re
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from itertools import count
 from typing import Any
 
 from sondar.core.circuit.families.doubts import as_range
+from sondar.core.describing.renaming import WORDS, renamed, with_references
 
 SECTIONS = ("modules", "parts", "connectors", "wires")
 ALWAYS_SAME = frozenset(("BAT",))
@@ -22,8 +23,6 @@ PLACEHOLDERS = frozenset(("F1", "F2", "G1", "G2", "G3", "K0", "K1", "IGN", "ECM"
 """Names that Sondar gives where a sheet gives none; W…, SP… and those of the parts of a kind are its own as well."""
 USUALLY_ONE = frozenset(("IGN", "ECM", "G2", "G3", "K0"))
 """Placeholders of which a vehicle usually has one: the key's contact, the module with its ground, the main relay with its ground."""
-WORDS = frozenset(("title", "about", "how", "complaint", "note", "teach_in", "place", "colour"))
-"""Fields of words: they hold no references."""
 BLANK = {"connectors": ("cavities", "pins"), "modules": ("answers",)}
 """What may differ in each circuit of something shared."""
 
@@ -210,25 +209,9 @@ def _free(name: str, taken: set[str]) -> str:
 
 
 def _renamed(data: dict[str, Any], new: Mapping[str, str]) -> dict[str, Any]:
-    """With every reference to renamed things changed, keys among them; words and the sheet stay."""
-
-    def change(ref: str) -> str:
-        head, mark, tail = ref.partition(".")
-        return f"{new[head]}{mark}{tail}" if head in new else ref
-
-    sheet = {key: data[key] for key in ("sheet", "id", "vehicle", "synonyms") if key in data}
-    return {**_replaced({key: value for key, value in data.items() if key not in sheet}, change), **sheet}
-
-
-def _replaced(value: Any, change: Callable[[str], str]) -> Any:
-    if isinstance(value, Mapping):
-        return {
-            change(key) if isinstance(key, str) else key: item if key in WORDS else _replaced(item, change)
-            for key, item in value.items()
-        }
-    if isinstance(value, list | tuple):
-        return [_replaced(item, change) for item in value]
-    return change(value) if isinstance(value, str) else value
+    """With every reference to renamed things changed; words and the sheet stay as they were typed."""
+    kept = {key: data[key] for key in ("sheet", "id", "vehicle", "synonyms") if key in data}
+    return {**with_references({key: value for key, value in data.items() if key not in kept}, renamed(new)), **kept}
 
 
 def _one_plug(data: dict[str, Any], found: Gathered, kept: set[str]) -> dict[str, Any]:
@@ -262,7 +245,7 @@ def _one_plug(data: dict[str, Any], found: Gathered, kept: set[str]) -> dict[str
         return f"X1.{moved[cavity]}{mark}{tail}" if connector == "X1" and cavity in moved else ref
 
     sheet = data.get("sheet")
-    replaced: dict[str, Any] = _replaced({key: value for key, value in data.items() if key != "sheet"}, change)
+    replaced: dict[str, Any] = with_references({key: value for key, value in data.items() if key != "sheet"}, change)
     return {**replaced, **({"sheet": sheet} if sheet else {})}
 
 

@@ -7,12 +7,12 @@ way, and figures. Whatever the sheet leaves out stays as is typical for the kind
 
 from __future__ import annotations
 
-import re
 from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
 from sondar.core.circuit.families.base import Fields
+from sondar.core.word_match import as_id
 
 Word = Annotated[str, StringConstraints(max_length=60, strip_whitespace=True)]
 Number = Annotated[str, StringConstraints(max_length=12, pattern=r"^[A-Za-z0-9_-]*$", strip_whitespace=True)]
@@ -80,5 +80,4 @@ class Sheet(Fields):
 
 def sheet_slug(sheet: Sheet) -> str:
     """Identifier of the circuit that a sheet describes: the same part of the same vehicle is the same circuit."""
-    words = f"{sheet.make} {sheet.model} {sheet.part or sheet.template} {sheet.plug}".lower()
-    return "-".join(re.findall(r"[a-z0-9]+", words))[:120] or "circuit"
+    return as_id(f"{sheet.make} {sheet.model} {sheet.part or sheet.template} {sheet.plug}")[:120] or "circuit"

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from itertools import count
 from typing import Any
 
@@ -19,6 +19,7 @@ from sondar.core.describing.building import (
     target_of,
 )
 from sondar.core.describing.other_users import with_other_users
+from sondar.core.describing.renaming import renamed, with_references
 from sondar.core.describing.sheet import Sheet, SheetRow, Supply, sheet_slug
 from sondar.core.describing.sheet_wiring import add_wiring, fuses_of
 from sondar.core.describing.templates import Template, document_of, other_ways
@@ -171,7 +172,7 @@ def _designated(document: dict[str, Any], sheet: Sheet, fuses: Sequence[str]) ->
     new = _designations(document, sheet, next(iter(fuses), ""))
     moved = _out_of_the_way(document, new)
     sheet_of = document.pop("sheet")
-    found: dict[str, Any] = _replaced(document, lambda ref: _new_ref(ref, {**new, **moved}))
+    found: dict[str, Any] = with_references(document, renamed({**new, **moved}))
     for old, name in new.items():
         title = TITLES.get(old)
         if title:
@@ -214,20 +215,3 @@ def _out_of_the_way(document: Mapping[str, Any], new: Mapping[str, str]) -> dict
         number = next(n for n in count(50) if f"{letters[0]}{n}" not in {*used, *new.values(), *found.values()})
         found[name] = f"{letters[0]}{number}"
     return found
-
-
-def _new_ref(ref: str, new: Mapping[str, str]) -> str:
-    head, dot, tail = ref.partition(".")
-    return f"{new[head]}{dot}{tail}" if head in new else ref
-
-
-def _replaced(value: Any, change: Callable[[str], str]) -> Any:
-    """Every reference in the parts of a document changed, keys among them; titles hold no references."""
-    if isinstance(value, Mapping):
-        return {
-            change(key) if isinstance(key, str) else key: item if key in ("title", "about", "how") else _replaced(item, change)
-            for key, item in value.items()
-        }
-    if isinstance(value, list):
-        return [_replaced(item, change) for item in value]
-    return change(value) if isinstance(value, str) else value

@@ -2,28 +2,15 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
 from pathlib import Path
 
-from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from markupsafe import Markup
 
 from sondar.app.part_reference import VehicleParts
 from sondar.core.part_kinds import PartKind
 from sondar.core.quantities import format_distance
 from sondar.web.parts.models import DueView, PartKindView, VehiclePartsView, VehiclePartView
-from sondar.web.report.present import as_pdf, font_faces
-
-
-@lru_cache(maxsize=1)
-def _page() -> Environment:
-    return Environment(
-        loader=FileSystemLoader(Path(__file__).parent),
-        autoescape=True,
-        undefined=StrictUndefined,
-        trim_blocks=True,
-        lstrip_blocks=True,
-    )
+from sondar.web.report.present import as_pdf, font_faces, pages
 
 
 def kind_view(kind: PartKind) -> PartKindView:
@@ -49,7 +36,7 @@ def vehicle_parts_pdf(found: VehicleParts) -> bytes:
     job = found.record.job
     unit = found.record.workshop.distance_unit
     html = (
-        _page()
+        pages(Path(__file__).parent)
         .get_template("parts.html")
         .render(
             workshop=found.record.workshop.name,

@@ -27,10 +27,11 @@ def day(when: date | datetime) -> str:
     return f"{when.day} {when:%B %Y}"
 
 
-@lru_cache(maxsize=1)
-def _page() -> Environment:
+@lru_cache(maxsize=8)
+def pages(folder: Path) -> Environment:
+    """Templates of a folder, escaped as HTML; a name that is not given is an error."""
     found = Environment(
-        loader=FileSystemLoader(HERE), autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
+        loader=FileSystemLoader(folder), autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
     )
     found.globals["day"] = day
     return found
@@ -77,7 +78,7 @@ VIEWS = {
 
 def _html(found: Report, *, colleague: bool, printed: bool = False) -> str:
     faces, fonts = font_faces() if printed else ("", '"Archivo Variable"')
-    return _page().get_template("report.html").render(r=found, colleague=colleague, faces=Markup(faces), fonts=Markup(fonts))
+    return pages(HERE).get_template("report.html").render(r=found, colleague=colleague, faces=Markup(faces), fonts=Markup(fonts))
 
 
 def as_pdf(html: str) -> bytes:

@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
 from pathlib import Path
 
-from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from markupsafe import Markup
 
 from sondar.app.verifying import RoadTest, Verified
 from sondar.web.common import SetupIn, TestIn
-from sondar.web.report.present import as_pdf, font_faces
+from sondar.web.report.present import as_pdf, font_faces, pages
 from sondar.web.verification.models import (
     CodeProofView,
     CommandAgainView,
@@ -22,21 +20,14 @@ from sondar.web.verification.models import (
 )
 
 
-@lru_cache(maxsize=1)
-def _page() -> Environment:
-    return Environment(
-        loader=FileSystemLoader(Path(__file__).parent),
-        autoescape=True,
-        undefined=StrictUndefined,
-        trim_blocks=True,
-        lstrip_blocks=True,
-    )
-
-
 def road_test_pdf(found: RoadTest) -> bytes:
     """One page for the second person."""
     faces, fonts = font_faces()
-    html = _page().get_template("road_test.html").render(r=found, v=found.verified, faces=Markup(faces), fonts=Markup(fonts))
+    html = (
+        pages(Path(__file__).parent)
+        .get_template("road_test.html")
+        .render(r=found, v=found.verified, faces=Markup(faces), fonts=Markup(fonts))
+    )
     return as_pdf(html)
 
 
