@@ -131,10 +131,16 @@ def _terms_file() -> dict[str, Any]:
     return found
 
 
+@lru_cache(maxsize=8)
+def library_vehicle(name: str) -> VehicleDocument:
+    """A vehicle file of the library."""
+    return load_vehicle_text((LIBRARY / "vehicles" / f"{name}.yaml").read_text(encoding="utf-8"))
+
+
 @lru_cache(maxsize=4)
 def library_network(name: str) -> VehicleNetwork:
     """A vehicle of the library with all its circuits joined."""
-    document = load_vehicle_text(library_vehicles()[name])
+    document = library_vehicle(name)
     circuits = {key: load_circuit_text(text) for key, text in library_circuits().items() if key in document.circuits}
     return VehicleNetwork(document, circuits)
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import json
 import threading
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -21,6 +21,7 @@ from sondar.circuit_files import (
     library_circuits,
     library_network,
     library_procedures,
+    library_vehicle,
     library_vehicles,
     load_circuit_text,
     load_document,
@@ -40,7 +41,9 @@ from sondar.core.vin import check_digit
 from sondar.core.wording import conclusion as words
 from sondar.demo_recordings import RECORDINGS
 from sondar.simulators.bench_meter import DescribedVehicles
-from sondar.simulators.diagnostic_vehicle import DiagnosticVehicle, DoipServer, HiddenFault
+from sondar.simulators.can_vehicle import CanAdapter, CanVehicle
+from sondar.simulators.diagnostic_vehicle import DiagnosticVehicle, HiddenFault
+from sondar.simulators.doip_vehicle import DoipServer
 from sondar.simulators.vehicle import SimulatedVehicle
 from sondar.store import circuits, codes, evidence, intake, jobs, people, procedures, recordings, vehicles
 from sondar.store.database import Db, act_for
@@ -254,8 +257,18 @@ def write_vehicles(path: Path) -> None:
     path.write_text(json.dumps(described, indent=2, ensure_ascii=False))
 
 
+def _interface(item: DemoJob) -> DoipServer | CanAdapter:
+    """CAN for a vehicle whose file gives its identifiers there, DoIP for every other."""
+
+    def vehicle() -> DiagnosticVehicle:
+        return DiagnosticVehicle(library_network(item.model), item.faults, item.vehicle.vin)
+
+    document = library_vehicle(item.model)
+    return CanAdapter(CanVehicle(vehicle, document.module_addresses)) if document.can_ids else DoipServer(vehicle)
+
+
 def serve_vehicles(names: Sequence[str] = (), measured: DescribedVehicles | None = None) -> dict[str, str]:
-    """Start a diagnostic interface for each demo vehicle (or the named ones); vehicle name -> ``host:port``.
+    """Start a diagnostic interface for each demo vehicle (or the named ones); vehicle name -> its adapter.
 
     Args:
         measured: the same vehicles at the bench meter; what is repaired there is repaired here.
@@ -265,7 +278,7 @@ def serve_vehicles(names: Sequence[str] = (), measured: DescribedVehicles | None
         if not item.model or (names and item.name not in names):
             continue
         # Worked out when somebody asks it: a start does not wait for vehicles that nobody connects to.
-        server = DoipServer(lambda item=item: DiagnosticVehicle(library_network(item.model), item.faults, item.vehicle.vin))  # type: ignore[misc]
+        server = _interface(item)
         threading.Thread(target=server.serve_forever, daemon=True).start()
         addresses[item.name] = server.address
         if measured is not None:

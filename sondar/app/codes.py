@@ -14,6 +14,7 @@ from sondar.circuit_files import load_vehicle_text
 from sondar.code_library import generic_codes
 from sondar.core.code_files import Understood, parse_code_file, understand_file
 from sondar.core.codes import FoundCode, parse_codes
+from sondar.core.diagnostic_address import ModuleAddress
 from sondar.core.errors import ConflictError, UnavailableError, invalid
 from sondar.core.triage.answer import triage
 from sondar.core.triage.by_codes_alone import PartFirst, parts_by_codes
@@ -106,11 +107,11 @@ def _owners(computed: Computed, record: JobRecord) -> dict[str, str | None]:
     return {} if model is None else {code: item.module for code, item in model.circuit.document.codes.items()}
 
 
-def _interface(work: Workspace, record: JobRecord) -> tuple[str, dict[str, int]]:
+def _interface(work: Workspace, record: JobRecord) -> tuple[str, dict[str, ModuleAddress]]:
     address = work.devices.vehicle(record.job.simulated_vehicle)
     if not address or record.model is None:
         raise UnavailableError("Vehicle not read", "no vehicle interface is connected for this vehicle: type or paste the codes")
-    return address, load_vehicle_text(record.model.source_text).addresses
+    return address, load_vehicle_text(record.model.source_text).module_addresses
 
 
 def read_vehicle(work: Workspace, job_id: UUID, client_key: UUID, conditions: list[str], view: View[T]) -> T:

@@ -180,7 +180,7 @@ def carry_out(work: Workspace, run: Run, document: VehicleDocument, address: str
         modules |= {emissions} if emissions else set()
     state, said = "stopped", "It ended by an error of the program."
     try:
-        with link(address, {name: document.addresses[name] for name in sorted(modules)}, document.data, emissions) as line:
+        with link(address, {name: document.module_addresses[name] for name in sorted(modules)}, document.data, emissions) as line:
             line.watch(wanted.channels)
             if routine is not None:
                 state, said = _follow_routine(work, run, line, routine, taken)

@@ -24,7 +24,7 @@ from sondar.store import vehicles
 from sondar.store.circuits import CircuitVersion
 from sondar.yaml_text import load_yaml, written_yaml
 
-KEPT = ("addresses", "data", "commands", "routines", "obd")
+KEPT = ("addresses", "can_ids", "data", "commands", "routines", "obd")
 """What a vehicle file has beside its circuits, and keeps when they are gathered anew."""
 
 

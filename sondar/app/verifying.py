@@ -319,7 +319,7 @@ def read_readiness(work: Workspace, job_id: UUID, client_key: UUID, view: Callab
         raise UnavailableError("Vehicle not read", "no vehicle interface is connected: tick the monitors that your scan tool shows")
     document = _document(record)
     known = document.obd.module if document is not None and document.obd is not None else ""
-    seen = obd.look(address, document.addresses[known] if document is not None and known else None)
+    seen = obd.look(address, document.module_addresses[known] if document is not None and known else None)
     lines = [f"{name} | {'complete' if done else 'not complete'}" for name, done in seen.readiness.monitors.items()]
     lines.append(f"{answer_fields.READ_AT} | {datetime.now(UTC):%Y-%m-%d %H:%M:%S}")
     with work.transaction() as db:

@@ -1,4 +1,4 @@
-"""Live data, commands and routines of a vehicle: UDS services 0x10, 0x22, 0x2F and 0x31, and OBD service 01, over DoIP.
+"""Live data, commands and routines of a vehicle: UDS services 0x10, 0x22, 0x2F and 0x31, and OBD service 01, on any line.
 
 A module takes back control by itself when nobody asks it anything for a few seconds (S3 of ISO 14229-2); as long as a link is open it is asked all
 the time. Whoever opens a link gives control back before closing it; if that cannot be confirmed, ``LostError`` says so.
@@ -15,9 +15,11 @@ from udsoncan.client import Client
 from udsoncan.exceptions import NegativeResponseException
 
 from sondar.core.circuit.vehicle import CommandItem, DataItem, RoutineItem
+from sondar.core.diagnostic_address import EMISSIONS, ModuleAddress
 from sondar.core.errors import UnavailableError
-from sondar.devices.obd import FUNCTIONAL, ObdError, Questions
-from sondar.devices.scan_tool import SILENT, UNCLEAR, connected, in_words
+from sondar.devices.lines import open_line
+from sondar.devices.obd import ObdError, Questions
+from sondar.devices.scan_tool import SILENT, UNCLEAR, in_words
 
 LONGEST_S = 620.0
 """A link ends after this, whatever happens."""
@@ -151,8 +153,10 @@ def obd_number(name: str) -> int | None:
 
 
 @contextmanager
-def link(address: str, modules: Mapping[str, int], data: Mapping[str, DataItem], emissions: str | None = None) -> Iterator[Link]:
-    """Lines to modules, by name and logical address.
+def link(
+    address: str, modules: Mapping[str, ModuleAddress], data: Mapping[str, DataItem], emissions: str | None = None
+) -> Iterator[Link]:
+    """Lines to modules, by name and address.
 
     Args:
         emissions: the module that answers OBD services, one of ``modules``, or "" to ask all that do; None if none is asked.
@@ -161,9 +165,10 @@ def link(address: str, modules: Mapping[str, int], data: Mapping[str, DataItem],
         ScanToolError: no connection at all.
     """
     with ExitStack() as lines:
-        wanted = {**modules, **({"": FUNCTIONAL} if emissions == "" else {})}
+        wanted = {**modules, **({"": EMISSIONS} if emissions == "" else {})}
+        line = lines.enter_context(open_line(address))
         yield Link(
-            {name: lines.enter_context(connected(address, logical, LONGEST_S)) for name, logical in wanted.items()},
+            {name: lines.enter_context(line.module(where, LONGEST_S)) for name, where in wanted.items()},
             data,
             emissions or "",
         )

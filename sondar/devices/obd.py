@@ -1,7 +1,8 @@
-"""What every emission-related module offers without any description of the vehicle: OBD services 01, 02 and 09 (ISO 15031-5) over DoIP."""
+"""What every emission-related module offers without any description of the vehicle: OBD services 01, 02 and 09 (ISO 15031-5)."""
 
 from __future__ import annotations
 
+import time
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -9,6 +10,7 @@ from dataclasses import dataclass
 from udsoncan.client import Client
 
 from sondar.core.codes import code_of_number
+from sondar.core.diagnostic_address import EMISSIONS, ModuleAddress
 from sondar.core.errors import UnavailableError
 from sondar.core.obd import (
     FIGURES,
@@ -20,14 +22,15 @@ from sondar.core.obd import (
     readiness,
     supported_after,
 )
-from sondar.devices.scan_tool import SILENT, connected, in_words
+from sondar.devices.lines import connected
+from sondar.devices.scan_tool import SILENT, in_words
 
 FIGURES_SERVICE, FRAME_SERVICE, VEHICLE_SERVICE = 0x01, 0x02, 0x09
 AT_ONCE = 6
 """Numbers that one request may ask for."""
-FUNCTIONAL = 0xE000
-"""Logical address by which all emission-related modules are asked (ISO 13400-2, WWH-OBD), where none is known by name."""
 HIGHEST = 0xC0
+PENDING = 0x78
+"""The answer takes longer and will come (ISO 14229-1)."""
 
 
 class ObdError(UnavailableError):
@@ -65,13 +68,13 @@ class Seen:
 
 
 @contextmanager
-def asking(address: str, logical: int | None) -> Iterator[Questions]:
+def asking(address: str, module: ModuleAddress | None) -> Iterator[Questions]:
     """A line to the emission-related module, for as long as a few requests take.
 
     Raises:
         ScanToolError: no connection.
     """
-    with connected(address, FUNCTIONAL if logical is None else logical) as client:
+    with connected(address, module or EMISSIONS) as client:
         yield Questions(client)
 
 
@@ -92,6 +95,9 @@ class Questions:
         try:
             connection.send(bytes([service]) + data)
             answer = connection.wait_frame(timeout=self._client.config["p2_timeout"], exception=True)
+            end = time.monotonic() + self._client.config["request_timeout"]
+            while answer == bytes([0x7F, service, PENDING]) and time.monotonic() < end:
+                answer = connection.wait_frame(timeout=self._client.config["p2_star_timeout"], exception=True)
         except SILENT as error:
             raise ObdError("no emission-related module answers: is the key on?") from error
         if answer is not None and len(answer) >= 3 and answer[0] == 0x7F and answer[1] == service:
@@ -135,16 +141,16 @@ def _values(answer: bytes, asked: Sequence[int], between: int = 0) -> dict[int, 
         raise ObdError(f"the answer cannot be read: {error}") from error
 
 
-def look(address: str, logical: int | None) -> Seen:
+def look(address: str, module: ModuleAddress | None) -> Seen:
     """Readiness, the figures that are offered, the freeze frame and the VIN.
 
     Args:
-        address: ``host:port`` of the DoIP entity. logical: of the emission-related module; None asks all of them.
+        address: of the adapter. module: the emission-related one; None asks whoever answers.
 
     Raises:
         ScanToolError, ObdError: no connection, or nobody answers.
     """
-    with asking(address, logical) as questions:
+    with asking(address, module) as questions:
         offered = questions.offered(FIGURES_SERVICE)
         said = questions.request(FIGURES_SERVICE, bytes([READINESS]))
         try:

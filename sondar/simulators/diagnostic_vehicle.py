@@ -1,4 +1,4 @@
-"""A simulated vehicle that a scan tool can talk to: UDS (ISO 14229-1) over DoIP (ISO 13400-2), on loopback.
+"""A simulated vehicle as its modules know it: what their monitors found, what they store and forget.
 
 It behaves by the same physics as the measurements (``core.circuit.monitors``) and knows nothing of judging. Each hidden fault is
 there all the time, or comes back only some time after clearing, or never; old codes can be left over from an earlier time.
@@ -7,8 +7,6 @@ Like a real one it stores what its monitors find, clears on request and tests ag
 
 from __future__ import annotations
 
-import socketserver
-import struct
 import threading
 import time
 from collections.abc import Callable, Sequence
@@ -23,8 +21,6 @@ from sondar.simulators.emissions import EmissionModule
 from sondar.simulators.live import LiveModules
 
 FAILING, PASSED_BEFORE, NOT_TESTED = 0x2F, 0x28, 0x50
-FUNCTIONAL = 0xE000
-"""Address of all emission-related modules together (ISO 13400-2)."""
 CONDITIONAL_AFTER_S = 40.0
 """Simulated seconds after clearing until a conditional fault's condition comes about."""
 
@@ -165,138 +161,3 @@ class DiagnosticVehicle:
         if code in self._hard or (code in self._conditional and since >= CONDITIONAL_AFTER_S + seconds):
             return FAILING
         return 0
-
-
-class DoipServer(socketserver.ThreadingTCPServer):
-    """One vehicle's DoIP entity: every module of the network behind its logical address."""
-
-    allow_reuse_address = True
-    daemon_threads = True
-
-    def __init__(self, vehicle: Callable[[], DiagnosticVehicle], port: int = 0) -> None:
-        """``vehicle`` makes the vehicle when a tester connects for the first time."""
-        self.gone = threading.Event()
-        self._make, self._making, self._living = vehicle, threading.Lock(), threading.Lock()
-        super().__init__(("127.0.0.1", port), _Connection)
-
-    def go_away(self) -> None:
-        """Drop every line and take no more: its plug has been pulled."""
-        self.gone.set()
-
-    @property
-    def vehicle(self) -> DiagnosticVehicle:
-        """The vehicle behind it."""
-        with self._making:
-            return self._made
-
-    @cached_property
-    def _made(self) -> DiagnosticVehicle:
-        return self._make()
-
-    @cached_property
-    def modules(self) -> dict[int, str]:
-        """Logical address -> module."""
-        return {address: name for name, address in self.vehicle.network.document.addresses.items()}
-
-    @property
-    def live(self) -> LiveModules | None:
-        """Its live data and commands; None if the vehicle's file names none."""
-        document = self.vehicle.network.document
-        with self._living:
-            return self.vehicle.live if document.data or document.commands or document.routines else None
-
-    @property
-    def address(self) -> str:
-        """``host:port`` for the scan tool."""
-        host, port = self.server_address[:2]
-        return f"{host!s}:{port}"
-
-
-class _Connection(socketserver.StreamRequestHandler):
-    """One tester. Payload types and codes as in ISO 13400-2 tables 17 and following."""
-
-    server: DoipServer
-    disable_nagle_algorithm = True  # an answer is not held back until its acknowledgement has been acknowledged
-
-    def handle(self) -> None:
-        while True:
-            header = self.rfile.read(8)
-            if len(header) < 8 or self.server.gone.is_set():
-                return
-            version, inverse, kind, length = struct.unpack(">BBHI", header)
-            if version ^ inverse != 0xFF or length > 4096:
-                self._send(0x0000, b"\x00")
-                return
-            payload = self.rfile.read(length)
-            if kind == 0x0005:  # routing activation: granted
-                (tester,) = struct.unpack(">H", payload[:2])
-                self._send(0x0006, struct.pack(">HHB4x", tester, 0x0E00, 0x10))
-            elif kind == 0x0007:
-                self._send(0x0008, struct.pack(">H", 0x0E00))
-            elif kind == 0x8001:
-                self._diagnostic(payload)
-            else:
-                self._send(0x0000, b"\x01")
-
-    def _diagnostic(self, payload: bytes) -> None:
-        source, target = struct.unpack(">HH", payload[:4])
-        acknowledged = self._wait_for_vehicle(source, target, payload[4:5])
-        module = self._addressed(target)
-        if module is None or not self.server.vehicle.answers(module):
-            if acknowledged:
-                return
-            # 0x03 unknown target address, 0x06 target unreachable
-            self._send(0x8003, struct.pack(">HHB", target, source, 0x03 if module is None else 0x06))
-            return
-        if not acknowledged:
-            self._send(0x8002, struct.pack(">HHB", target, source, 0x00))
-        self._send(0x8001, struct.pack(">HH", target, source) + self._answer(module, payload[4:]))
-
-    def _addressed(self, target: int) -> str | None:
-        emissions = self.server.vehicle.emissions
-        return emissions.module if target == FUNCTIONAL and emissions is not None else self.server.modules.get(target)
-
-    def _wait_for_vehicle(self, source: int, target: int, service: bytes) -> bool:
-        """Say that the answer is pending (ISO 14229-1, code 0x78) until the vehicle has been worked out; True if that was said."""
-        if "_made" in self.server.__dict__:
-            return False
-        making = threading.Thread(target=lambda: self.server.vehicle, daemon=True)
-        making.start()
-        self._send(0x8002, struct.pack(">HHB", target, source, 0x00))
-        while making.is_alive():
-            self._send(0x8001, struct.pack(">HH", target, source) + b"\x7f" + service + b"\x78")
-            making.join(0.5)
-        return True
-
-    def _answer(self, module: str, request: bytes) -> bytes:
-        service = request[0] if request else 0
-        vehicle = self.server.vehicle
-        live = self.server.live
-        if live is not None:
-            live.heard(module)
-        if service == 0x10 and len(request) == 2:
-            return live.session(module, request[1]) if live is not None else bytes([0x50, request[1], 0x00, 0x32, 0x01, 0xF4])
-        if service == 0x3E and len(request) == 2:
-            return bytes([0x7E, request[1]])
-        if service == 0x22 and request[1:] == b"\xf1\x90":
-            return b"\x62\xf1\x90" + vehicle.vin.encode("ascii")
-        if service == 0x22 and live is not None:
-            return live.read(module, request)
-        if service == 0x2F and live is not None:
-            return live.control(module, request)
-        if service == 0x31 and live is not None:
-            return live.routine(module, request)
-        if service in (0x01, 0x02, 0x09) and vehicle.emissions is not None and module == vehicle.emissions.module:
-            figures = live.figures_by_number() if live is not None else {}
-            return vehicle.emissions.answer(request, vehicle.stored(module), vehicle.since_clearing(), figures)
-        if service == 0x14 and len(request) == 4:
-            vehicle.clear()
-            return b"\x54"
-        if service == 0x19 and len(request) == 3 and request[1] == 0x02:
-            listed = [(number, status) for number, status in vehicle.codes(module) if status & request[2]]
-            return b"\x59\x02\xff" + b"".join(number.to_bytes(3, "big") + bytes([status]) for number, status in listed)
-        known = service in (0x10, 0x14, 0x19, 0x22, 0x2F, 0x31, 0x3E)
-        return bytes([0x7F, service, 0x12 if known else 0x11])
-
-    def _send(self, kind: int, payload: bytes) -> None:
-        self.wfile.write(struct.pack(">BBHI", 0x02, 0xFD, kind, len(payload)) + payload)

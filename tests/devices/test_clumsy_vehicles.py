@@ -13,9 +13,11 @@ from contextlib import contextmanager, suppress
 import pytest
 
 from sondar.app.job_record import code_file, evidence
+from sondar.core.diagnostic_address import ModuleAddress
 from sondar.core.triage.model import TriageModel
-from sondar.devices import scan_tool
-from sondar.devices.scan_tool import ScanToolError, read_codes
+from sondar.devices import lines, scan_tool
+from sondar.devices.lines import ScanToolError
+from sondar.devices.scan_tool import read_codes
 from sondar.store.codes import Scan
 
 Answers = Callable[[socket.socket, bytes], None]
@@ -87,8 +89,8 @@ def closes(line: socket.socket, _request: bytes) -> None:
 
 @pytest.fixture(autouse=True)
 def quick(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(scan_tool, "TIMEOUT_S", 0.5)
-    monkeypatch.setattr(scan_tool, "MODULE_S", 1.0)
+    monkeypatch.setattr(lines, "TIMEOUT_S", 0.5)
+    monkeypatch.setattr(lines, "MODULE_S", 1.0)
 
 
 @pytest.mark.parametrize(
@@ -108,19 +110,19 @@ def quick(monkeypatch: pytest.MonkeyPatch) -> None:
 def test_what_a_module_does_instead_of_answering(answers: Answers, found: bool | str) -> None:
     before, begun = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss, time.monotonic()
     with vehicle(answers) as address:
-        scan = read_codes(address, {"ECM": 0x10})
+        scan = read_codes(address, {"ECM": ModuleAddress(0x10)})
     assert scan.modules == {"ECM": found}
     assert scan.codes == ()
-    assert time.monotonic() - begun < 10 * scan_tool.MODULE_S
+    assert time.monotonic() - begun < 10 * lines.MODULE_S
     assert resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before < 64 * 1024, "kilobytes"
 
 
 def test_pending_without_end_ends() -> None:
     begun = time.monotonic()
     with vehicle(pending_for_ever) as address:
-        scan = read_codes(address, {"ECM": 0x10})
+        scan = read_codes(address, {"ECM": ModuleAddress(0x10)})
     assert scan.modules["ECM"] is not True
-    assert time.monotonic() - begun < 10 * scan_tool.MODULE_S
+    assert time.monotonic() - begun < 10 * lines.MODULE_S
 
 
 def test_a_module_that_keeps_its_vin_to_itself_still_says_its_codes() -> None:
@@ -128,7 +130,7 @@ def test_a_module_that_keeps_its_vin_to_itself_still_says_its_codes() -> None:
         uds(line, CODE if request[0] == 0x19 else b"\x7f\x22\x31")
 
     with vehicle(answers) as address:
-        scan = read_codes(address, {"ECM": 0x10})
+        scan = read_codes(address, {"ECM": ModuleAddress(0x10)})
     assert scan.modules == {"ECM": True}
     assert [code.code for code in scan.codes] == ["P0480"]
     assert scan.vin is None
@@ -137,14 +139,14 @@ def test_a_module_that_keeps_its_vin_to_itself_still_says_its_codes() -> None:
 def test_modules_that_take_too_long_leave_the_rest_unasked(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(scan_tool, "VEHICLE_S", 0.3)
     with vehicle(lambda line, _request: None) as address:
-        scan = read_codes(address, {"ECM": 0x10, "BCM": 0x20})
+        scan = read_codes(address, {"ECM": ModuleAddress(0x10), "BCM": ModuleAddress(0x20)})
     assert scan.modules["ECM"] is False
     assert "not asked" in str(scan.modules["BCM"])
 
 
 def test_an_address_where_nothing_speaks() -> None:
     with pytest.raises(ScanToolError, match="check its cable"):
-        read_codes("127.0.0.1:1", {"ECM": 0x10})
+        read_codes("127.0.0.1:1", {"ECM": ModuleAddress(0x10)})
 
 
 def test_refused_is_not_silent_in_the_triage(tern: TriageModel) -> None:

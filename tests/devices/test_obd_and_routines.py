@@ -15,7 +15,9 @@ from sondar.core.codes import is_stored
 from sondar.core.obd import FIGURES
 from sondar.devices import obd, scan_tool
 from sondar.devices.commander import RefusedByModuleError, link
-from sondar.simulators.diagnostic_vehicle import DiagnosticVehicle, DoipServer, HiddenFault
+from sondar.devices.lines import ScanToolError
+from sondar.simulators.diagnostic_vehicle import DiagnosticVehicle, HiddenFault
+from sondar.simulators.doip_vehicle import DoipServer
 
 FAST = 60.0
 
@@ -40,11 +42,11 @@ def broken(network: VehicleNetwork) -> Iterator[DoipServer]:
 
 
 def ask(server: DoipServer) -> obd.Seen:
-    return obd.look(server.address, server.vehicle.network.document.addresses["ECM"])
+    return obd.look(server.address, server.vehicle.network.document.module_addresses["ECM"])
 
 
 def stored(server: DoipServer) -> list[str]:
-    scan = scan_tool.read_codes(server.address, server.vehicle.network.document.addresses)
+    scan = scan_tool.read_codes(server.address, server.vehicle.network.document.module_addresses)
     return [code.code for code in scan.codes if is_stored(code.status)]
 
 
@@ -65,7 +67,7 @@ def test_nobody_knows_the_module_and_all_are_asked(broken: DoipServer) -> None:
 
 
 def test_clearing_resets_the_monitors_which_complete_one_after_the_other(broken: DoipServer) -> None:
-    scan_tool.clear_codes(broken.address, broken.vehicle.network.document.addresses)
+    scan_tool.clear_codes(broken.address, broken.vehicle.network.document.module_addresses)
     first = ask(broken).readiness.outstanding
     assert "evaporative system" in first
     time.sleep(0.6)  # 36 simulated seconds
@@ -89,7 +91,7 @@ def test_a_repair_takes_the_fault_away_and_leaves_the_code_stored_until_it_is_cl
     assert broken.vehicle.repair(["W34"]) == []
     assert broken.vehicle.repair(["B24"]) == ["B24.open"]
     assert stored(broken) == ["P0122"]
-    scan_tool.clear_codes(broken.address, broken.vehicle.network.document.addresses)
+    scan_tool.clear_codes(broken.address, broken.vehicle.network.document.module_addresses)
     time.sleep(0.3)
     assert stored(broken) == []
 
@@ -97,7 +99,7 @@ def test_a_repair_takes_the_fault_away_and_leaves_the_code_stored_until_it_is_cl
 def routine(server: DoipServer, name: str) -> str:
     document = server.vehicle.network.document
     item = document.routines[name]
-    with link(server.address, {item.module: document.addresses[item.module]}, document.data) as opened:
+    with link(server.address, {item.module: document.module_addresses[item.module]}, document.data) as opened:
         opened.begin(item.module)
         opened.start_routine(item)
         end = time.monotonic() + 5.0
@@ -117,7 +119,7 @@ def test_a_routine_is_refused_outside_its_conditions_and_its_session(broken: Doi
     document = broken.vehicle.network.document
     item = document.routines["throttle_ends"]
     broken.vehicle.live.key = "off"
-    with link(broken.address, {"ECM": document.addresses["ECM"]}, document.data) as opened:
+    with link(broken.address, {"ECM": document.module_addresses["ECM"]}, document.data) as opened:
         with pytest.raises(RefusedByModuleError, match="service not in this session"):
             opened.start_routine(item)
         opened.begin("ECM")
@@ -127,7 +129,7 @@ def test_a_routine_is_refused_outside_its_conditions_and_its_session(broken: Doi
 
 def test_live_figures_and_obd_figures_come_in_one_row(broken: DoipServer) -> None:
     document = broken.vehicle.network.document
-    with link(broken.address, {"ECM": document.addresses["ECM"]}, document.data, "ECM") as opened:
+    with link(broken.address, {"ECM": document.module_addresses["ECM"]}, document.data, "ECM") as opened:
         opened.watch(["throttle", "obd:42", "obd:0C"])
         row = opened.read()
     assert set(row) == {"throttle", "obd:42", "obd:0C"}
@@ -136,7 +138,13 @@ def test_live_figures_and_obd_figures_come_in_one_row(broken: DoipServer) -> Non
 
 @pytest.mark.parametrize(
     ("answer", "said"),
-    [(b"\x7f\x01\x33", "security access"), (b"\x55\x00", "cannot be read"), (b"\x41\x00", ""), (b"", "no emission-related module")],
+    [
+        (b"\x7f\x01\x33", "security access"),
+        (b"\x55\x00", "cannot be read"),
+        (b"\x7f\x01\x78", "pending"),
+        (b"\x41\x00", ""),
+        (b"", "no emission-related module"),
+    ],
 )
 def test_odd_answers_are_said_in_words_or_count_as_not_offered(answer: bytes, said: str) -> None:
     class Odd:
@@ -149,7 +157,7 @@ def test_odd_answers_are_said_in_words_or_count_as_not_offered(answer: bytes, sa
 
     class OddClient:
         conn = Odd()
-        config = {"p2_timeout": 0.1}  # noqa: RUF012
+        config = {"p2_timeout": 0.1, "p2_star_timeout": 0.1, "request_timeout": 0.2}  # noqa: RUF012
 
     questions = obd.Questions(OddClient())  # type: ignore[arg-type]
     if said:
@@ -163,5 +171,5 @@ def test_no_interface_is_said() -> None:
     with socket.socket() as taken:
         taken.bind(("127.0.0.1", 0))
         port = taken.getsockname()[1]
-    with pytest.raises(scan_tool.ScanToolError, match="no vehicle interface"):
+    with pytest.raises(ScanToolError, match="no vehicle interface"):
         obd.look(f"127.0.0.1:{port}", None)

@@ -11,8 +11,11 @@ import pytest
 
 from sondar.circuit_files import library_network
 from sondar.core.codes import is_stored
-from sondar.devices.scan_tool import ScanToolError, clear_codes, read_codes
-from sondar.simulators.diagnostic_vehicle import DiagnosticVehicle, DoipServer, HiddenFault
+from sondar.core.diagnostic_address import ModuleAddress
+from sondar.devices.lines import ScanToolError
+from sondar.devices.scan_tool import clear_codes, read_codes
+from sondar.simulators.diagnostic_vehicle import DiagnosticVehicle, HiddenFault
+from sondar.simulators.doip_vehicle import DoipServer
 
 VIN = "WHDTRN17X00001203"
 
@@ -38,7 +41,7 @@ def server(clock: Clock) -> Iterator[DoipServer]:
         HiddenFault("B6.open", "open", "gone"),
     ]
     made = DoipServer(lambda: DiagnosticVehicle(library_network("halden-tern"), faults, VIN, clock=clock))
-    assert made.vehicle is not None  # worked out before anybody asks, so that nothing is pending
+    assert made.live is not None  # worked out before anybody asks, so that nothing is pending
     threading.Thread(target=made.serve_forever, daemon=True).start()
     yield made
     made.shutdown()
@@ -46,12 +49,12 @@ def server(clock: Clock) -> Iterator[DoipServer]:
 
 
 def stored(server: DoipServer) -> dict[str, int]:
-    scan = read_codes(server.address, server.vehicle.network.document.addresses)
+    scan = read_codes(server.address, server.vehicle.network.document.module_addresses)
     return {c.code: c.status or 0 for c in scan.codes if is_stored(c.status)}
 
 
 def test_every_module_is_asked_and_the_silent_one_is_a_finding(server: DoipServer) -> None:
-    scan = read_codes(server.address, server.vehicle.network.document.addresses)
+    scan = read_codes(server.address, server.vehicle.network.document.module_addresses)
     assert scan.modules == {"ECM": True, "BCM": True, "TSM": False}
     assert scan.vin == VIN
     found = {(c.module, c.code) for c in scan.codes if is_stored(c.status)}
@@ -63,11 +66,11 @@ def test_after_clearing_each_code_comes_back_by_its_nature(server: DoipServer, c
     assert before["B1D10"] & 0x01, "failing now"
     assert not before["P0118"] & 0x01, "left over from an earlier time"
     clock.now = 100.0
-    assert clear_codes(server.address, server.vehicle.network.document.addresses) == ["ECM", "BCM"]
+    assert clear_codes(server.address, server.vehicle.network.document.module_addresses) == ["ECM", "BCM"]
     assert stored(server) == {}
     clock.now = 103.0
     assert set(stored(server)) == {"B1D10", "B1D11", "U0157"}, "hard: back at once"
-    untested = [c for c in read_codes(server.address, {"ECM": 0x1010}).codes if not is_stored(c.status)]
+    untested = [c for c in read_codes(server.address, {"ECM": ModuleAddress(0x1010)}).codes if not is_stored(c.status)]
     assert {"P0236", "P0116"} <= {c.code for c in untested}, "its monitor takes longer"
     clock.now = 200.0
     assert set(stored(server)) == {"B1D10", "B1D11", "U0157", "P0236"}, "conditional: back once its condition has come"
@@ -78,7 +81,7 @@ def test_no_interface_is_a_clear_error() -> None:
         probe.bind(("127.0.0.1", 0))
         address = f"127.0.0.1:{probe.getsockname()[1]}"
     with pytest.raises(ScanToolError, match="check its cable"):
-        read_codes(address, {"ECM": 0x1010})
+        read_codes(address, {"ECM": ModuleAddress(0x1010)})
     with pytest.raises(ScanToolError, match="no module"):
         read_codes(address, {})
 

@@ -16,7 +16,8 @@ from flask.testing import FlaskClient
 from PIL import Image
 
 from sondar.circuit_files import library_network
-from sondar.simulators.diagnostic_vehicle import DiagnosticVehicle, DoipServer, HiddenFault
+from sondar.simulators.diagnostic_vehicle import DiagnosticVehicle, HiddenFault
+from sondar.simulators.doip_vehicle import DoipServer
 from tests.web.conftest import Door, reading
 from tests.web.test_search import until_found
 

@@ -14,7 +14,8 @@ from flask.testing import FlaskClient
 
 from sondar.app import command_runs, commands
 from sondar.circuit_files import library_network
-from sondar.simulators.diagnostic_vehicle import DiagnosticVehicle, DoipServer, HiddenFault
+from sondar.simulators.diagnostic_vehicle import DiagnosticVehicle, HiddenFault
+from sondar.simulators.doip_vehicle import DoipServer
 from tests.web.conftest import Door
 from tests.web.test_check_in import check_in
 

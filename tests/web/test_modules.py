@@ -6,7 +6,7 @@ from uuid import uuid4
 
 from flask.testing import FlaskClient
 
-from sondar.simulators.diagnostic_vehicle import DoipServer
+from sondar.simulators.doip_vehicle import DoipServer
 from tests.web.test_any_vehicle import get
 from tests.web.test_check_in import check_in, interface
 

@@ -13,7 +13,8 @@ import pytest
 from flask.testing import FlaskClient
 
 from sondar.circuit_files import library_network
-from sondar.simulators.diagnostic_vehicle import DiagnosticVehicle, DoipServer, HiddenFault
+from sondar.simulators.diagnostic_vehicle import DiagnosticVehicle, HiddenFault
+from sondar.simulators.doip_vehicle import DoipServer
 from tests.web.conftest import Door
 from tests.web.test_check_in import check_in
 from tests.web.test_commands import begin, over

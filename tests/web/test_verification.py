@@ -17,7 +17,8 @@ from flask.testing import FlaskClient
 from sondar.circuit_files import library_network
 from sondar.core.circuit.vehicle import RoutineItem
 from sondar.devices.commander import Link, RefusedByModuleError
-from sondar.simulators.diagnostic_vehicle import DiagnosticVehicle, DoipServer, HiddenFault
+from sondar.simulators.diagnostic_vehicle import DiagnosticVehicle, HiddenFault
+from sondar.simulators.doip_vehicle import DoipServer
 from tests.web.conftest import Door, reading
 from tests.web.test_check_in import check_in
 from tests.web.test_commands import begin, over, vehicle

@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 import networkx as nx
 from pydantic import Field, ValidationError
@@ -19,6 +19,7 @@ from sondar.core.circuit.document.fields import CircuitDocument, VehicleModel, b
 from sondar.core.circuit.families.base import Fields
 from sondar.core.circuit.model import CHASSIS, Fault
 from sondar.core.circuit.network import Circuit
+from sondar.core.diagnostic_address import HIGHEST_29_BIT, ModuleAddress
 from sondar.core.errors import CircuitDocumentError, FieldProblem
 
 SECTIONS = ("modules", "parts", "connectors", "wires")
@@ -103,6 +104,9 @@ class OnBoardDiagnostics(Fields):
     )
 
 
+CanIds = tuple[Annotated[int, Field(ge=0, le=HIGHEST_29_BIT)], Annotated[int, Field(ge=0, le=HIGHEST_29_BIT)]]
+
+
 class VehicleDocument(Fields):
     """A vehicle: which circuits it has and what they share. Format version 1."""
 
@@ -112,11 +116,20 @@ class VehicleDocument(Fields):
     vehicle: VehicleModel
     circuits: list[str] = Field(min_length=1, description="Ids of the circuits.")
     addresses: dict[str, int] = Field(default_factory=dict, description="Module -> its logical diagnostic address.")
+    can_ids: dict[str, CanIds] = Field(
+        default_factory=dict,
+        description="Module -> the CAN identifiers of a request to it and of its answer; without, the 29-bit ones by the low byte of its address.",
+    )
     data: dict[str, DataItem] = Field(default_factory=dict, description="Live data by id.")
     commands: dict[str, CommandItem] = Field(default_factory=dict, description="Commands by id.")
     routines: dict[str, RoutineItem] = Field(default_factory=dict, description="Routines by id.")
     obd: OnBoardDiagnostics | None = None
     shared: dict[str, str] = Field(description="Id -> what it is to people, for everything that stands in more than one circuit.")
+
+    @property
+    def module_addresses(self) -> dict[str, ModuleAddress]:
+        """Where each module is reached."""
+        return {name: ModuleAddress(logical, *self.can_ids.get(name, ())) for name, logical in self.addresses.items()}
 
 
 @dataclass(frozen=True)
