@@ -9,6 +9,7 @@ from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 
+import hypothesis
 import pytest
 
 from sondar.circuit_files import library_circuits, library_network, load_circuit_text
@@ -21,6 +22,10 @@ from sondar.core.present.assessment import Assessment, assessment
 from sondar.core.triage.model import TriageModel
 from sondar.store.database import migrate
 from sondar.store.local_server import LocalServer
+
+# How long an example takes says how busy the machine is, not whether it is right.
+hypothesis.settings.register_profile("sondar", deadline=None)
+hypothesis.settings.load_profile("sondar")
 
 MEMORY_NEEDED = 4 << 30
 """Bytes that have to be free for a database server of the tests to be kept in memory; it takes a tenth of that."""

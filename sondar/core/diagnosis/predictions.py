@@ -362,10 +362,8 @@ def outcome_classes(
     total = mean.shape[1] + 1
     if columns is not None:
         mean, sd, words, numeric = mean[:, columns], sd[:, columns], words[:, :, columns], numeric[:, columns]
-    below = ndtr((edges[:, :, None] - mean[:, None, :]) / sd[:, None, :])
-    below[:, -1] = 1.0
     outcome = np.zeros((count, CLASSES, mean.shape[1] + 1))
-    outcome[:, :NUMERIC_CLASSES, :-1] = np.diff(below, axis=1) * numeric[:, None, :]
+    _fill_figures(outcome[:, :NUMERIC_CLASSES, :-1], edges, mean, sd, numeric)
     outcome[:, NUMERIC_CLASSES : NUMERIC_CLASSES + words.shape[1], :-1] = words
     used = outcome[:, :, :-1].max(axis=2) > 1e-3
     anything = ERROR_ELSEWHERE * _of_other_points(shown, edges)
@@ -384,6 +382,17 @@ def outcome_classes(
     full = np.zeros((count, CLASSES, total), dtype=np.float32)
     full[:, :, np.append(columns, total - 1)] = outcome
     return edges, full
+
+
+def _fill_figures(outcome: Array, edges: Array, mean: Array, sd: Array, numeric: Array) -> None:
+    """Probability (T, NUMERIC_CLASSES, H) of each class of figures; borders that are not used are infinite and cost nothing."""
+    before = np.zeros_like(numeric)
+    for column in range(NUMERIC_CLASSES):
+        used = np.flatnonzero(np.isfinite(edges[:, column + 1])) if column + 1 < NUMERIC_CLASSES else np.empty(0, dtype=np.intp)
+        below = numeric.copy()
+        below[used] *= ndtr((edges[used, column + 1, None] - mean[used]) / sd[used])
+        np.subtract(below, before, out=outcome[:, column])
+        before = below
 
 
 def _borders(mean: Array, sd: Array, figures: npt.NDArray[np.bool_]) -> Array:

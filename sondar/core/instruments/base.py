@@ -13,6 +13,7 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import TYPE_CHECKING, ClassVar, Literal
 
 import numpy as np
@@ -77,11 +78,21 @@ class Population:
 
     def timing(self, part_id: str, field: Literal["lag_scale", "dead_s"], together: Callable[[list[float]], float]) -> Array:
         """(H,) what each hypothesis changes of a part's timing: nothing, one change, or two taken together by ``sum`` or ``prod``."""
-        found = []
-        for changes in self.hypotheses:
-            own = [getattr(change, field) for change in changes if change.branch.split(".")[0] == part_id]
-            found.append(together([value for value in own if value is not None]))
-        return np.array(found, dtype=float)
+        found = np.full(len(self.hypotheses), together([]), dtype=float)
+        for h, values in self._timing_changes.get((part_id, field), {}).items():
+            found[h] = together(values)
+        return found
+
+    @cached_property
+    def _timing_changes(self) -> dict[tuple[str, str], dict[int, list[float]]]:
+        """(part, field) -> hypothesis -> what it changes of the part's timing."""
+        found: dict[tuple[str, str], dict[int, list[float]]] = {}
+        for h, changes in enumerate(self.hypotheses):
+            for change in changes:
+                for name, value in (("lag_scale", change.lag_scale), ("dead_s", change.dead_s)):
+                    if value is not None:
+                        found.setdefault((change.branch.split(".")[0], name), {}).setdefault(h, []).append(value)
+        return found
 
     def blocked(self, branches: Sequence[str]) -> npt.NDArray[np.bool_]:
         """(H, P) True where a hypothesis keeps the part behind a branch from acting."""

@@ -34,10 +34,10 @@ hot resistance plus ``LEAST_OHM_SHARE``. Between the lines of the grid the power
 
 
 @cache
-def _log_share_table() -> Array:
-    """(across, behind) logarithm of the share of its rated power that a lamp takes behind a resistance."""
+def _level_table() -> Array:
+    """(across, behind) decimal logarithm of the share of its rated power that a lamp takes behind a resistance."""
     supply, ohm = (np.exp(ACROSS) - LEAST_V)[:, None], (np.exp(BEHIND) - LEAST_OHM_SHARE)[None, :]
-    share: Array = np.log(np.maximum(power_share_of(supply, np.maximum(ohm, 0.0)), 1e-12))
+    share: Array = np.log10(np.maximum(power_share_of(supply, np.maximum(ohm, 0.0)), 1e-9))
     return share
 
 
@@ -89,20 +89,23 @@ class TestLamp(Instrument):
     def observe(self, population: Population, solved: Solved, tests: Sequence[Test]) -> Observation:
         circuit = population.circuit
         waves = solved.at([(circuit.point(t.red).node, circuit.point(t.black).node) for t in tests])
-        share = waves.mean([self.power_share(points) for points in waves.states])
-        level = np.log10(np.maximum(share, 1e-9))
-        at_least_dim = ndtr((level - np.log10(DIM_SHARE)) / BLUR_DECADES)
-        bright = ndtr((level - np.log10(BRIGHT_SHARE)) / BLUR_DECADES)
-        return Observation(words=np.stack([bright, at_least_dim - bright, 1.0 - at_least_dim], axis=-1))
+        levels = [self.power_level(points) for points in waves.states]
+        level = levels[0] if len(levels) == 1 else np.log10(waves.mean([10.0**one for one in levels]))
+        words = np.empty((*level.shape, len(self.words)))
+        bright, dim, off = (words[..., column] for column in range(len(self.words)))
+        ndtr((level - np.log10(BRIGHT_SHARE)) / BLUR_DECADES, out=bright)
+        ndtr((np.log10(DIM_SHARE) - level) / BLUR_DECADES, out=off)
+        np.subtract(1.0 - bright, off, out=dim)
+        return Observation(words=words)
 
-    def power_share(self, points: OperatingPoints) -> Array:
-        """Share of rated power (S, H, P) of the lamp on the Thévenin equivalent at the probes, from the table."""
+    def power_level(self, points: OperatingPoints) -> Array:
+        """Decimal logarithm of the share of rated power (S, H, P) of the lamp on the Thévenin equivalent at the probes, from the table."""
         hot_ohm = RATED_V**2 / self.rated_w
         across = np.log(np.abs(points.volts) + LEAST_V)
         behind = np.log(points.ohms / hot_ohm + LEAST_OHM_SHARE)
         at = np.stack([(across - ACROSS[0]) / (ACROSS[1] - ACROSS[0]), (behind - BEHIND[0]) / (BEHIND[1] - BEHIND[0])])
         # The curve of a lamp of another power is the same, with all resistances scaled: one table serves all.
-        return np.exp(map_coordinates(_log_share_table(), at, order=1, mode="nearest"))
+        return np.asarray(map_coordinates(_level_table(), at, order=1, mode="nearest"))
 
     def where(self, circuit: Circuit, test: Test) -> str:
         return probes_sentence(circuit, test)

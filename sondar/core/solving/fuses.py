@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from sondar.core.circuit.families.supply import FUSE_BLOWS_AT
-from sondar.core.circuit.model import Setup
+from sondar.core.circuit.model import OPEN_OHM, Change, Setup
 from sondar.core.circuit.network import Circuit
 from sondar.core.solving.operating_points import Hypothesis, Mask
 from sondar.core.solving.solver import SetupSolver, changed_branches
@@ -20,15 +20,28 @@ def blown_fuses(circuit: Circuit, hypotheses: Sequence[Hypothesis], temperature_
     overloaded fuses in series, the one with the greater overload opens.
     """
     blown: Mask | None = None
-    paths = changed_branches(hypotheses)
+    overloading = np.array([not all(_only_hinders(change) for change in changes) for changes in hypotheses], dtype=bool)
+    asked = [changes for changes, may in zip(hypotheses, overloading, strict=True) if may]
+    paths = changed_branches(asked)
     for controls in circuit.usual_states():
         solver = SetupSolver(circuit, Setup(controls, frozenset(), temperature_c), [], samples=1, paths=paths)
         if not solver.fuses:
             return np.zeros((len(hypotheses), 0), dtype=bool)
+        if not asked:
+            return np.zeros((len(hypotheses), len(solver.fuses)), dtype=bool)
         ratings = np.array([solver.branches[i].fuse_rating_a for i in solver.fuses], dtype=float)
-        ratio = np.abs(solver.solve(hypotheses, blown).fuse_amps[0]) / ratings
+        ratio = np.abs(solver.solve(asked, blown).fuse_amps[0]) / ratings
         worst = ratio == ratio.max(axis=1, keepdims=True)
         now = (ratio > FUSE_BLOWS_AT) & worst
         blown = now if blown is None else blown | now
     assert blown is not None
-    return blown
+    found = np.zeros((len(hypotheses), blown.shape[1]), dtype=bool)
+    found[overloading] = blown
+    return found
+
+
+def _only_hinders(change: Change) -> bool:
+    """True for a resistance in the way: that overloads no fuse, and most faults are of this kind."""
+    if not change.is_electrical:
+        return True
+    return (change.add_ohm is not None and change.add_ohm > 0.0) or (change.set_ohm is not None and change.set_ohm >= OPEN_OHM)

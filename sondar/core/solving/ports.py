@@ -29,12 +29,18 @@ SPARSE_FROM = 150
 """Unknowns from which a network is factorised as what it is, a matrix with four entries in a row."""
 
 
-def _solved(matrix: Array, right: Array) -> Array:
-    """(S, n, m) solutions of the network's equations (S, n, n) for each right side (S, n, m)."""
+def _solved(matrix: Array, right: Array, entries: set[tuple[int, int]]) -> Array:
+    """(S, n, m) solutions of the network's equations (S, n, n), nought but at its entries, for each right side (S, n, m)."""
     if matrix.shape[1] < SPARSE_FROM:
         return np.asarray(np.linalg.solve(matrix, right))
+    row, column = np.array(sorted(entries), dtype=np.intp).T
     # Minimum degree on AᵀA with partial pivoting (Demmel et al., SuperLU, 1999).
-    return np.stack([splu(csc_array(one)).solve(each) for one, each in zip(matrix, right, strict=True)])
+    return np.stack(
+        [
+            splu(csc_array((one[row, column], (row, column)), shape=one.shape)).solve(each)
+            for one, each in zip(matrix, right, strict=True)
+        ]
+    )
 
 
 def curve_floor(curve: Curve) -> float:
@@ -151,6 +157,8 @@ class PortNetwork:
         matrix = np.zeros((self.samples, size, size))
         matrix[:, np.arange(n), np.arange(n)] = LEAK_SIEMENS
         source = np.zeros((self.samples, size))
+        entries = {(node, node) for node in range(size)}
+        touched: set[tuple[int, int]] = set()
         vectors = np.zeros((size, len(self.branches) + len(self.pairs)))
         row = n
         for index, branch in enumerate(self.branches):
@@ -159,30 +167,38 @@ class PortNetwork:
                 for node, sign in ends:
                     matrix[:, node, row] += sign
                     matrix[:, row, node] += sign
+                    entries |= {(node, row), (row, node)}
                 matrix[:, row, row] = -resistance[:, index]
                 source[:, row] = branch.emf_v + branch.emf_spread_v * self.normals(source_name(branch))
                 for cause, volts in branch.causes:
                     source[:, row] += volts * self.normals(cause)
                 vectors[row, index] = 1.0
+                touched.add((row, index))
                 row += 1
                 continue
             for node, sign in ends:
                 vectors[node, index] += sign
+                touched.add((node, index))
             finite = np.isfinite(resistance[0, index])
             if branch.curve is not None or finite:
                 siemens = 1.0 / resistance[:, index] if branch.curve is None else curve_floor(branch.curve)
                 for one, sign_one in ends:
                     for two, sign_two in ends:
                         matrix[:, one, two] += sign_one * sign_two * siemens
+                        entries.add((one, two))
         for index, (red, black) in enumerate(self.pairs):
             for node, sign in self._ends(red, black):
                 vectors[node, self.pair_port0 + index] += sign
+                touched.add((node, self.pair_port0 + index))
         columns = slice(None) if seen is None else np.array(seen, dtype=int)
         wanted = vectors[:, columns]
         right = np.concatenate([np.broadcast_to(wanted, (self.samples, *wanted.shape)), source[:, :, None]], axis=2)
-        solved = _solved(matrix, right)
+        solved = _solved(matrix, right, entries)
         found = np.zeros((self.samples, vectors.shape[1], vectors.shape[1]))
-        across = csr_array(vectors.T) if size >= SPARSE_FROM else vectors.T
+        across: Array | csr_array = vectors.T
+        if size >= SPARSE_FROM:
+            row, column = np.array(sorted(touched), dtype=np.intp).T
+            across = csr_array((vectors[row, column], (column, row)), shape=vectors.T.shape)
         for sample in range(self.samples):
             found[sample][:, columns] = across @ solved[sample, :, :-1]
         return Ports(kept, resistance, found, solved[:, :, -1] @ vectors)

@@ -35,6 +35,12 @@ from sondar.core.solving.parameters import MANY_BRANCHES, SHARED, Directions, di
 from sondar.core.solving.ports import PortNetwork, curve_floor
 
 _STATE_ROUNDS = 8
+SLOPES_AT_ONCE, SLOPES_ROWS = 5e7, 128
+"""Hypotheses times what is looked at times branches up to which slopes are worked out at once; hypotheses at a time beyond."""
+SAME_SHARE, LEAST_SCALE = 2e-3, 0.1
+"""Share of a figure (of 0.1 V or A at least) by which hypotheses may differ there and still share its slopes in a large network."""
+ROWS_OF_THEIR_OWN = 40
+"""Hypotheses from which on another state of the relay contacts is worth a factorisation."""
 _NEWTON_ROUNDS, _HALVINGS = 80, 30
 
 
@@ -109,11 +115,7 @@ class SetupSolver(PortNetwork):
         todo = np.arange(count)
         for _ in range(_STATE_ROUNDS):
             wrong = []
-            bases = sorted(tuple(bool(v) for v in row) for row in np.unique(state[0, todo], axis=0))
-            for base in bases if len(self.branches) <= MANY_BRANCHES else [start]:
-                # The network of a whole vehicle is factorised once; contacts that differ are then changes like any other.
-                same = (state[0, todo] == np.array(base, dtype=bool)).all(axis=1)
-                rows = todo[same] if len(self.branches) <= MANY_BRANCHES else todo
+            for base, rows in self._by_contacts(state[0], todo, start):
                 changes = Changes(self, self.ports(base), [hypotheses[int(h)] for h in rows])
                 part = self._solve_states(changes, state[:, rows], base, blown[rows], along)
                 if result.slopes is not None and part.slopes is not None:
@@ -129,6 +131,23 @@ class SetupSolver(PortNetwork):
                 break
         result.settled[todo] = False
         return result
+
+    def _by_contacts(
+        self, state: Mask, todo: npt.NDArray[np.intp], start: tuple[bool, ...]
+    ) -> list[tuple[tuple[bool, ...], npt.NDArray[np.intp]]]:
+        """Hypotheses grouped by the state of the contacts for which the network is factorised.
+
+        States that few are in go with the healthy one, and contacts that differ are then changes like any other; so do all of a whole
+        vehicle, whose network is factorised once.
+        """
+        unique, group = np.unique(state[todo], axis=0, return_inverse=True)
+        group = group.reshape(-1)
+        found: dict[tuple[bool, ...], list[npt.NDArray[np.intp]]] = {}
+        for number, row in enumerate(unique):
+            rows = todo[group == number]
+            own = len(rows) >= ROWS_OF_THEIR_OWN and len(self.branches) <= MANY_BRANCHES
+            found.setdefault(tuple(bool(v) for v in row) if own else start, []).append(rows)
+        return [(base, np.sort(np.concatenate(found[base]))) for base in sorted(found)]
 
     def _no_slopes(self, count: int, along: Directions | None) -> Slopes | None:
         if along is None:
@@ -191,7 +210,11 @@ class SetupSolver(PortNetwork):
         slopes = None
         if along is not None:
             wanted = np.array([*range(self.pair_port0, matrix.shape[1]), *self.flows], dtype=int)
-            slopes = self._slopes(changes, state, along, wanted, port, gain[0], opened[0], at_changed[0], current[0], slope[0])
+            flows = slice(pairs + fuses + coils, curve.start)
+            found = np.concatenate([volts[0][:, pair], volts[0][:, flows], own[0]], axis=1)
+            slopes = self._slopes(
+                changes, state, along, wanted, port, gain[0], opened[0], at_changed[0], current[0], slope[0], found
+            )
         return OperatingPoints(
             volts[:, :, pair],
             np.maximum(own, 0.0),
@@ -204,32 +227,39 @@ class SetupSolver(PortNetwork):
 
     def _slopes(
         self, changes: Changes, state: Mask, along: Directions, wanted: npt.NDArray[np.intp], port: npt.NDArray[np.intp],
-        gain: Array, opened: Array, at_changed: Array, current: Array, slope: Array,
+        gain: Array, opened: Array, at_changed: Array, current: Array, slope: Array, found: Array,
     ) -> Slopes:  # fmt: skip
         """Slopes at the operating point along directions of resistances and sources.
 
         A branch's term in the network moves by δ; what is looked at then moves by −B[o, i]·u_i·δ, with B the port matrix under the
         hypothesis (curves replaced by their slopes) and u_i the branch's own port quantity (Director and Rohrer, 1969).
+
+        Args:
+            found: (H, O + pairs) what is looked at, and the resistance behind each pair: in a large network a hypothesis that leaves
+                one as the first has it leaves its slopes, too.
         """
         moving = np.flatnonzero(np.any(along.log_ohm != 0.0, axis=1) | np.any(along.emf != 0.0, axis=1))
-        matrix, curves = changes.ports.matrix[0], self.curve_branches
-        at_wanted, at_moving = matrix[wanted][:, port].transpose(1, 0, 2), matrix[moving][:, port].transpose(1, 0, 2)  # (H, ·, K)
-        through = at_wanted @ gain
-        seen = matrix[np.ix_(wanted, moving)] - through @ at_moving.transpose(0, 2, 1)  # (H, O, M)
-        own = opened[:, moving] - (at_moving @ (gain @ at_changed[..., None]))[..., 0]  # (H, M)
-        if curves:
-            at_curves = matrix[curves][:, port].transpose(1, 0, 2)
-            from_moving = matrix[moving][:, curves] - at_moving @ gain @ at_curves.transpose(0, 2, 1)  # (H, M, L)
-            from_wanted = matrix[wanted][:, curves] - through @ at_curves.transpose(0, 2, 1)
-            between = matrix[curves][:, curves] - at_curves @ gain @ at_curves.transpose(0, 2, 1)
-            eye = np.eye(len(curves))
-            damped = small_solve(eye + slope[:, :, None] * between, slope[:, :, None] * eye)
-            seen = seen - from_wanted @ damped @ from_moving.transpose(0, 2, 1)
-            own = own - (from_moving @ current[..., None])[..., 0]
-        terms = changes.coefficients(state)[:, moving, None] * along.log_ohm[moving]  # (H, M, C)
-        quantities = seen @ (own[..., None] * terms + changes.free_sources()[:, moving, None] * along.emf[moving])
-        pairs = len(self.pairs)
-        return Slopes(quantities[:, :pairs], seen[:, :pairs] ** 2 @ terms, quantities[:, pairs:])
+        count, columns, pairs = len(port), along.emf.shape[1], len(self.pairs)
+        if count * len(wanted) * len(moving) <= SLOPES_AT_ONCE:
+            part = _Sloping(self, changes, state, along, moving, port, gain, opened, at_changed, current, slope, slice(None))
+            quantities, squares = part.at(wanted, len(self.pairs), slice(None))
+            return Slopes(quantities[:, :pairs], squares, quantities[:, pairs:])
+        scale = np.maximum(np.abs(found[0]), np.concatenate([np.full(len(wanted), LEAST_SCALE), np.zeros(pairs)]))
+        differs = np.abs(found - found[0]) > SAME_SHARE * scale
+        differs[:, :pairs] |= differs[:, len(wanted) :]
+        differs[0] = True
+        quantities, squares = np.zeros((count, len(wanted), columns)), np.zeros((count, pairs, columns))
+        for begin in range(0, count, SLOPES_ROWS):
+            rows = slice(begin, min(begin + SLOPES_ROWS, count))
+            part = _Sloping(self, changes, state, along, moving, port, gain, opened, at_changed, current, slope, rows)
+            for h in range(rows.start, rows.stop):
+                own = np.flatnonzero(differs[h, : len(wanted)])
+                near = own[own < pairs]
+                quantities[h], squares[h] = quantities[0], squares[0]
+                quantities[h, own], squares[h, near] = (
+                    one[0] for one in part.at(wanted[own], len(near), slice(h - begin, h - begin + 1))
+                )
+        return Slopes(quantities[:, :pairs], squares, quantities[:, pairs:])
 
     def _solve_curves(self, changes: Changes, opened: Array, coupling: Array) -> tuple[Array, Array]:
         """Currents and slopes (S, H, L) at the ports of non-linear parts: i = i(u), u = U₀ − Z·i.
@@ -274,6 +304,38 @@ class SetupSolver(PortNetwork):
         if (np.abs(current - amps) > 1e-6 + 1e-4 * np.abs(amps)).any():
             raise UnsolvableNetworkError(self.setup.describe(), "the non-linear parts did not settle")
         return amps, slope
+
+
+class _Sloping:
+    """What slopes of some hypotheses have in common, whatever is looked at."""
+
+    def __init__(
+        self, solver: SetupSolver, changes: Changes, state: Mask, along: Directions, moving: npt.NDArray[np.intp],
+        port: npt.NDArray[np.intp], gain: Array, opened: Array, at_changed: Array, current: Array, slope: Array, rows: slice,
+    ) -> None:  # fmt: skip
+        self._matrix, self._curves, self._moving = changes.ports.matrix[0], solver.curve_branches, moving
+        self._port, self._gain = port[rows], gain[rows]
+        matrix = self._matrix
+        self._at_moving = matrix[moving][:, self._port].transpose(1, 0, 2)  # (H, M, K)
+        own = opened[rows][:, moving] - (self._at_moving @ (self._gain @ at_changed[rows][..., None]))[..., 0]  # (H, M)
+        if self._curves:
+            self._at_curves = matrix[self._curves][:, self._port].transpose(1, 0, 2)
+            self._from_moving = matrix[moving][:, self._curves] - self._at_moving @ self._gain @ self._at_curves.transpose(0, 2, 1)
+            between = matrix[self._curves][:, self._curves] - self._at_curves @ self._gain @ self._at_curves.transpose(0, 2, 1)
+            eye = np.eye(len(self._curves))
+            self._damped = small_solve(eye + slope[rows][:, :, None] * between, slope[rows][:, :, None] * eye)
+            own = own - (self._from_moving @ current[rows][..., None])[..., 0]
+        self._terms = changes.coefficients(state)[rows][:, moving, None] * along.log_ohm[moving]  # (H, M, C)
+        self._moves = own[..., None] * self._terms + changes.free_sources()[rows][:, moving, None] * along.emf[moving]
+
+    def at(self, wanted: npt.NDArray[np.intp], pairs: int, rows: slice) -> tuple[Array, Array]:
+        """(H, O, C) slopes of what is looked at, and (H, pairs, C) those of the resistance behind the first of it."""
+        through = self._matrix[wanted][:, self._port[rows]].transpose(1, 0, 2) @ self._gain[rows]
+        seen = self._matrix[np.ix_(wanted, self._moving)] - through @ self._at_moving[rows].transpose(0, 2, 1)  # (H, O, M)
+        if self._curves:
+            from_wanted = self._matrix[wanted][:, self._curves] - through @ self._at_curves[rows].transpose(0, 2, 1)
+            seen = seen - from_wanted @ self._damped[rows] @ self._from_moving[rows].transpose(0, 2, 1)
+        return seen @ self._moves[rows], seen[:, :pairs] ** 2 @ self._terms[rows]
 
 
 def small_solve(matrix: Array, right: Array) -> Array:

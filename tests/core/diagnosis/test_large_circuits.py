@@ -9,12 +9,14 @@ import pytest
 
 from benchmarks.attacks import relay_box
 from benchmarks.hidden_faults import Case, follow_plan
+from sondar.core.circuit.model import Setup
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis import hypotheses, predictions
 from sondar.core.diagnosis.costs import Situation
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.ranking import candidate_setups
-from sondar.core.solving import ports
+from sondar.core.instruments.base import Display
+from sondar.core.solving import ports, solver
 from sondar.core.solving.solver import SetupSolver
 from tests.conftest import circuit_of
 
@@ -86,3 +88,39 @@ def test_a_fault_in_a_large_circuit_is_found(boxes: Circuit, as_if_large: None) 
     known = boxes.faults["K1.coil_open"]
     outcome = follow_plan(Predictor(boxes), Case(boxes.document.id, known.id, known.severities[0].label, known.unit, 7))
     assert known.unit in outcome.called
+
+
+@pytest.mark.parametrize("position", ["rest", "all on"])
+def test_slopes_that_a_large_network_shares_are_those_worked_out_for_each(
+    boxes: Circuit, monkeypatch: pytest.MonkeyPatch, position: str
+) -> None:
+    """Displays of every hypothesis agree; a few whose voltage happens to be the healthy one for another reason may not."""
+    states = boxes.usual_states()
+    setup = Setup(states[0] if position == "rest" else states[-1])
+
+    def shown(at_once: float) -> dict[str, Display]:
+        monkeypatch.setattr(solver, "SLOPES_AT_ONCE", at_once)
+        return Predictor(boxes).setup(setup).displays
+
+    for name, each in shown(1e12).items():
+        shared = shown(1.0)[name]
+        assert np.allclose(each.mean, shared.mean, rtol=1e-4, atol=1e-4)
+        assert np.mean(np.abs(shared.sd / each.sd - 1.0) > 0.1) < 1e-3
+        assert np.abs(each.words - shared.words).max(initial=0.0) < 0.01
+
+
+def test_states_of_contacts_that_few_faults_share_cost_no_factorisation_and_change_nothing(
+    boxes: Circuit, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    faults = [(), *(severity.changes for fault in boxes.faults.values() for severity in fault.severities[:2])]
+    pairs = [(point.node, boxes.point(boxes.black_reference).node) for point in boxes.points.values()]
+    setup = Setup(boxes.usual_states()[-1])
+
+    def solved(rows: int) -> tuple[np.ndarray, int]:
+        monkeypatch.setattr(solver, "ROWS_OF_THEIR_OWN", rows)
+        made = SetupSolver(boxes, setup, pairs, samples=1)
+        return made.solve(faults).volts, len(made._ports)
+
+    (each, many), (lumped, few) = solved(1), solved(10**6)
+    assert few < many
+    assert np.abs(each - lumped).max() < 1e-6

@@ -53,12 +53,12 @@ def test_the_table_of_lamp_power_agrees_with_the_curve(lamp: TestLamp) -> None:
     rng = np.random.default_rng(3)
     volts, ohms = (np.exp(rng.uniform(np.log(low), np.log(high), 200)) for low, high in ((0.005, 100.0), (1e-4, 1e8)))
     exact = power_share_of(volts, ohms / (13.5**2 / lamp.rated_w))
-    table = np.array([lamp.power_share(at(v, r))[0, 0, 0] for v, r in zip(volts, ohms, strict=True)])
+    table = np.array([10.0 ** lamp.power_level(at(v, r))[0, 0, 0] for v, r in zip(volts, ohms, strict=True)])
     seen = exact > 1e-6
     assert 40 < seen.sum() < 160
     np.testing.assert_allclose(np.log10(table[seen]), np.log10(exact[seen]), atol=0.002)
     assert (table[~seen] < 2e-6).all()
-    assert lamp.power_share(at(0.0, 0.0))[0, 0, 0] < 1e-9
+    assert lamp.power_level(at(0.0, 0.0))[0, 0, 0] == -9.0
 
 
 def test_ohmmeter_words(fan: Circuit) -> None:
