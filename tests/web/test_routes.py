@@ -147,6 +147,7 @@ ROUTES: dict[str, Route] = {
     "POST /recordings/{recording_id}/reading": Route("technician", 409, dict),
     "GET /recordings/{recording_id}/lines": Route("read-only", 200),
     "GET /recordings/{recording_id}/features": Route("read-only", 404),
+    "GET /recordings/{recording_id}/plausibility": Route("read-only", 404),
     "GET /recordings/{recording_id}/file": Route("read-only", 409),
     "POST /recordings/{recording_id}/marks": Route("technician", 201, lambda: {**key(), "at_s": 1.0, "text": "here"}),
     "PUT /recordings/{recording_id}/channel-meaning": Route(
@@ -231,7 +232,12 @@ def ask(client: FlaskClient, route: str, ids: dict[str, str]) -> int:
         kwargs = {"json": json.loads(fill(json.dumps(content), ids))}
     if route in ("GET /vehicles", "GET /codes"):
         kwargs = {"query_string": {"plate": "PA 1"} if route == "GET /vehicles" else {"q": "443"}}
-    if route.startswith("GET /recordings/{recording_id}/") and route.rsplit("/", 1)[-1] in ("lines", "features", "pairs"):
+    if route.startswith("GET /recordings/{recording_id}/") and route.rsplit("/", 1)[-1] in (
+        "lines",
+        "features",
+        "pairs",
+        "plausibility",
+    ):
         kwargs = {"query_string": {"start_s": 0, "end_s": 1, "channel": 0, "other": 1, "channels": "0"}}
     if route.startswith("DELETE /diagnoses/{diagnosis_id}/limits"):
         kwargs = {"query_string": key()}

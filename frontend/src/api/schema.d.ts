@@ -1650,6 +1650,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/recordings/{recording_id}/plausibility": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whether the channels of a stretch fit together: standing pressures and temperatures, air mass, fuel trims, what must follow what. */
+        get: operations["recordings_show_plausibility_recordings__uuid_recording_id__plausibility_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/recordings/{recording_id}/preview": {
         parameters: {
             query?: never;
@@ -2536,6 +2553,31 @@ export interface components {
             diagnosis_id: string;
             /** Part */
             part: string;
+        };
+        /**
+         * CheckView
+         * @description What one law says of a recording.
+         */
+        CheckView: {
+            /** Because */
+            because: string;
+            /** Channels */
+            channels: string[];
+            /** End S */
+            end_s: number;
+            /** Id */
+            id: string;
+            /** Start S */
+            start_s: number;
+            /** Title */
+            title: string;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "agrees" | "differs" | "not told";
+            /** Words */
+            words: string;
         };
         /**
          * Choice
@@ -5315,6 +5357,24 @@ export interface components {
             mm2: number | null;
             /** Wire */
             wire: string;
+        };
+        /**
+         * PlausibilityView
+         * @description What physics asks of several channels at once; nothing of it is evidence.
+         */
+        PlausibilityView: {
+            /** Checks */
+            checks: components["schemas"]["CheckView"][];
+            /**
+             * Displacement L
+             * @description What was used.
+             */
+            displacement_l: number | null;
+            /**
+             * Known
+             * @description The job knew it.
+             */
+            known: boolean;
         };
         /**
          * PointModel
@@ -14531,6 +14591,78 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecordingView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    recordings_show_plausibility_recordings__uuid_recording_id__plausibility_get: {
+        parameters: {
+            query: {
+                start_s: number;
+                end_s: number;
+                /** @description Of the engine, in litres; else what the job knows. */
+                displacement_l?: number | null;
+            };
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlausibilityView"];
                 };
             };
             /** @description Unauthorized */

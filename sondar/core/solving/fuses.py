@@ -19,25 +19,30 @@ def blown_fuses(circuit: Circuit, hypotheses: Sequence[Hypothesis], temperature_
     A fault that overloads a fuse in any position of the controls has blown it before the technician arrives. Of two
     overloaded fuses in series, the one with the greater overload opens.
     """
+    hindering = np.array([all(_only_hinders(change) for change in changes) for changes in hypotheses], dtype=bool)
+    asked = [(), *(changes for changes, may_not in zip(hypotheses, hindering, strict=True) if not may_not)]
+    blown = _blown(circuit, asked, temperature_c)
+    if blown[0].any():  # the healthy vehicle blows one, so what is in the way may save it
+        return _blown(circuit, hypotheses, temperature_c)
+    found = np.zeros((len(hypotheses), blown.shape[1]), dtype=bool)
+    found[~hindering] = blown[1:]
+    return found
+
+
+def _blown(circuit: Circuit, hypotheses: Sequence[Hypothesis], temperature_c: float) -> Mask:
     blown: Mask | None = None
-    overloading = np.array([not all(_only_hinders(change) for change in changes) for changes in hypotheses], dtype=bool)
-    asked = [changes for changes, may in zip(hypotheses, overloading, strict=True) if may]
-    paths = changed_branches(asked)
+    paths = changed_branches(hypotheses)
     for controls in circuit.usual_states():
         solver = SetupSolver(circuit, Setup(controls, frozenset(), temperature_c), [], samples=1, paths=paths)
         if not solver.fuses:
             return np.zeros((len(hypotheses), 0), dtype=bool)
-        if not asked:
-            return np.zeros((len(hypotheses), len(solver.fuses)), dtype=bool)
         ratings = np.array([solver.branches[i].fuse_rating_a for i in solver.fuses], dtype=float)
-        ratio = np.abs(solver.solve(asked, blown).fuse_amps[0]) / ratings
+        ratio = np.abs(solver.solve(hypotheses, blown).fuse_amps[0]) / ratings
         worst = ratio == ratio.max(axis=1, keepdims=True)
         now = (ratio > FUSE_BLOWS_AT) & worst
         blown = now if blown is None else blown | now
     assert blown is not None
-    found = np.zeros((len(hypotheses), blown.shape[1]), dtype=bool)
-    found[overloading] = blown
-    return found
+    return blown
 
 
 def _only_hinders(change: Change) -> bool:

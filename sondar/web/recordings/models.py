@@ -274,6 +274,35 @@ class FeatureView(BaseModel):
     positions: list[PositionView]
 
 
+class PlausibilityQuery(BaseModel):
+    """A stretch whose channels are held against each other."""
+
+    start_s: Seconds
+    end_s: Seconds
+    displacement_l: float | None = Field(None, ge=0.02, le=30.0, description="Of the engine, in litres; else what the job knows.")
+
+
+class CheckView(BaseModel):
+    """What one law says of a recording."""
+
+    id: str
+    title: str
+    verdict: Literal["agrees", "differs", "not told"]
+    words: str
+    because: str
+    channels: list[str]
+    start_s: float
+    end_s: float
+
+
+class PlausibilityView(BaseModel):
+    """What physics asks of several channels at once; nothing of it is evidence."""
+
+    displacement_l: float | None = Field(description="What was used.")
+    known: bool = Field(description="The job knew it.")
+    checks: list[CheckView]
+
+
 class Features(BaseModel):
     """What a stretch offers."""
 

@@ -9,7 +9,7 @@ from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from werkzeug.datastructures import FileStorage
 
-from sondar.app import recorded_evidence, recordings
+from sondar.app import plausibility, recorded_evidence, recordings
 from sondar.app.recorded_evidence import WantedEvidence
 from sondar.core.errors import invalid
 from sondar.recording_files.mapping import Mapping
@@ -18,6 +18,7 @@ from sondar.web.context import workspace
 from sondar.web.problems import ProblemDetails
 from sondar.web.recordings.models import (
     ChannelTieIn,
+    CheckView,
     Drawn,
     DrawnQuery,
     EvidenceIn,
@@ -35,6 +36,8 @@ from sondar.web.recordings.models import (
     PairsQuery,
     PieceForm,
     PiecePath,
+    PlausibilityQuery,
+    PlausibilityView,
     ReadIn,
     RecordingIn,
     RecordingList,
@@ -130,6 +133,14 @@ def show_features(path: RecordingPath, query: FeaturesQuery) -> Any:
     """What a stretch of a channel offers to be read off; nothing is taken as evidence."""
     found = recordings.read_off(workspace(), path.recording_id, query.channel, query.other, query.start_s, query.end_s)
     return Features(features=[feature_view(one) for one in found]).model_dump(mode="json")
+
+
+@api.get("/recordings/<uuid:recording_id>/plausibility", responses={"200": PlausibilityView})
+def show_plausibility(path: RecordingPath, query: PlausibilityQuery) -> Any:
+    """Whether the channels of a stretch fit together: standing pressures and temperatures, air mass, fuel trims, what must follow what."""
+    found = plausibility.fits_together(workspace(), path.recording_id, query.start_s, query.end_s, query.displacement_l)
+    checks = [CheckView.model_validate({**vars(check), "channels": list(check.channels)}) for check in found.checks]
+    return PlausibilityView(displacement_l=found.displacement_l, known=found.known, checks=checks).model_dump(mode="json")
 
 
 @api.get("/recordings/<uuid:recording_id>/pairs", responses={"200": Pairs})

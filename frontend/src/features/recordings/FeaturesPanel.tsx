@@ -6,6 +6,7 @@ import { sendOnce } from "../../lib/keys";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 import { type Feature, featuresQuery, type Opened } from "./calls";
+import { FitsTogether } from "./FitsTogether";
 import { MeaningDialog } from "./MeaningDialog";
 import { OverEachOther } from "./OverEachOther";
 import type { Overlay } from "./useOverlay";
@@ -137,6 +138,7 @@ export function FeaturesPanel(props: {
         ))}
       </ul>
       {found.data?.features.length === 0 && <p className="text-soft">Too few samples in this stretch.</p>}
+      <FitsTogether recordingId={recording.id} stretch={stretch} onLit={props.onLit} />
       {props.canWrite && (
         <p className="mt-3">
           <Button onClick={() => setMeaning(true)}>
