@@ -117,6 +117,7 @@ export function FeaturesPanel(props: {
         {stretch[1].toFixed(2)} s.{" "}
         {channel.sample_s > 0 && `${(1 / channel.sample_s).toPrecision(3)} samples a second.`}
       </p>
+      <FitsTogether recordingId={recording.id} stretch={stretch} onLit={props.onLit} />
       {other && <OverEachOther recordingId={recording.id} x={other} y={channel} stretch={stretch} />}
       {found.error && (
         <Notice tone="problem">
@@ -138,7 +139,6 @@ export function FeaturesPanel(props: {
         ))}
       </ul>
       {found.data?.features.length === 0 && <p className="text-soft">Too few samples in this stretch.</p>}
-      <FitsTogether recordingId={recording.id} stretch={stretch} onLit={props.onLit} />
       {props.canWrite && (
         <p className="mt-3">
           <Button onClick={() => setMeaning(true)}>

@@ -7,7 +7,7 @@ import type { Span } from "./useView";
 type Check = Schema["CheckView"];
 
 const VERDICTS: Record<Check["verdict"], { words: string; look: string }> = {
-  differs: { words: "does not fit", look: "bg-buff" },
+  differs: { words: "does not fit", look: "-mx-2 bg-buff px-2" },
   agrees: { words: "fits", look: "" },
   "not told": { words: "not told", look: "text-soft" },
 };
@@ -45,11 +45,36 @@ export function FitsTogether(props: {
     );
   if (!data || data.checks.length === 0) return null;
   const asksForDisplacement = data.checks.some((one) => one.id === "air-mass");
+  const wrong = data.checks.filter((one) => one.verdict === "differs");
+  const others = data.checks.filter((one) => one.verdict !== "differs");
+  const fitting = others.filter((one) => one.verdict === "agrees").length;
   return (
-    <section aria-label="Does it fit together?" className="mt-4 border-t border-rule pt-2 text-sm">
+    <section aria-label="Does it fit together?" className="mb-3 border-t border-rule pt-2 text-sm">
       <h2 className="text-base">Does it fit together?</h2>
+      <ul>
+        {wrong.map((check) => (
+          <Line key={check.id} check={check} onLit={props.onLit} />
+        ))}
+      </ul>
+      {others.length > 0 && (
+        <details open={wrong.length === 0 && fitting === 0}>
+          <summary className="min-h-9 cursor-pointer py-1 text-soft">
+            {[
+              fitting > 0 && `${fitting} ${fitting === 1 ? "check fits" : "checks fit"}`,
+              others.length > fitting && `${others.length - fitting} cannot be made`,
+            ]
+              .filter(Boolean)
+              .join(", ")}
+          </summary>
+          <ul>
+            {others.map((check) => (
+              <Line key={check.id} check={check} onLit={props.onLit} />
+            ))}
+          </ul>
+        </details>
+      )}
       {asksForDisplacement && (
-        <label className="mb-2 flex items-center gap-2 text-soft">
+        <label className="mt-1 flex items-center gap-2 text-soft">
           Displacement
           <input
             className="min-h-11 w-20 rounded-sm border border-ink/60 bg-raised px-2 text-ink"
@@ -61,11 +86,6 @@ export function FitsTogether(props: {
           litres{data.known && typed === "" ? ", from the job" : ""}
         </label>
       )}
-      <ul>
-        {data.checks.map((check) => (
-          <Line key={check.id} check={check} onLit={props.onLit} />
-        ))}
-      </ul>
     </section>
   );
 }

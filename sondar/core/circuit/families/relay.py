@@ -39,6 +39,7 @@ class Relay(Part):
     )
     suppression: Literal["none", "resistor", "diode"] = "resistor"
     suppression_ohm: Positive = 680.0
+    silent: bool = Field(False, description="A semiconductor in a relay's place: nothing is heard of it.")
     price: NonNegative = 15.0
     fit_min: NonNegative = 5.0
 
@@ -57,7 +58,7 @@ class Relay(Part):
 
     def acts(self, part_id: str, setup: Setup) -> Acts | None:
         pull_in = self.change_over_a(setup)
-        return Acts(f"{part_id}.coil", pull_in, pull_in, "clicks")
+        return None if self.silent else Acts(f"{part_id}.coil", pull_in, pull_in, "clicks")
 
     def sketch(self, part_id: str) -> list[Drawn]:
         return [
