@@ -102,7 +102,7 @@ def hand_pump(sample_s: float) -> Recording:
     rng, t = np.random.default_rng(31), np.round(np.arange(0.0, 70.0, sample_s), 3)
     pumped = np.interp(t, [0, 8, 9, 20, 21, 32, 33, 44, 46, 70], [101.3, 101.3, 80.0, 80.0, 60.0, 60.0, 40.0, 40.0, 101.3, 101.3])
     reported = np.round(pumped + rng.normal(0.0, 0.12, len(t)), 1)
-    reported = np.where((t >= 27.31) & (t < 27.41), 0.0, reported)
+    reported = np.where((t >= 27.45) & (t < 27.55), 0.0, reported)
     warm = 21.0 + np.where(t > 50.0, 34.0 * (1.0 - np.exp(-(t - 50.0) / 6.0)), 0.0)
     return Recording(
         (

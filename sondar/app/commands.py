@@ -24,6 +24,7 @@ from sondar.core.circuit.vehicle import CommandItem, RoutineItem, VehicleDocumen
 from sondar.core.commanded import NOTICED, parts_that_answer, set_up_for
 from sondar.core.errors import ConflictError, UnavailableError, invalid
 from sondar.core.instruments.functional_check import FunctionalCheck
+from sondar.core.instruments.module_communication import RESPONDS, ModuleCommunication
 from sondar.core.obd import FIGURES
 from sondar.devices.commander import OBD, obd_number
 from sondar.store import commands as store
@@ -217,7 +218,7 @@ def stop(work: Workspace, run_id: UUID) -> Run:
 
 @dataclass(frozen=True)
 class Watched:
-    """A part of a circuit that is being tested and that answers a command."""
+    """What a command tells of in a circuit that is being tested: a part that answers it, or the module that carried it out."""
 
     diagnosis_id: UUID
     part: str
@@ -225,7 +226,7 @@ class Watched:
 
 
 def watched(work: Workspace, run_id: UUID) -> list[Watched]:
-    """Parts that answer the command of a run, in the circuits of its job that are being tested."""
+    """Parts that answer the command of a run, and its module, in the circuits of its job that are being tested."""
     with work.transaction() as db:
         run = store.run(db, run_id)
         record = load_record(db, run.job_id)
@@ -234,7 +235,7 @@ def watched(work: Workspace, run_id: UUID) -> list[Watched]:
     item = _item(record, run)
     if item is not None:
         for case in cases:
-            parts = work.compute(case.version.id, _answering, case, item)
+            parts = work.compute(case.version.id, _answering, case, item, run.state)
             found += [Watched(case.diagnosis.id, part, title) for part, title in parts]
     return found
 
@@ -243,30 +244,45 @@ def _item(record: JobRecord, run: Run) -> CommandItem | None:
     return None if record.model is None else load_vehicle_text(record.model.source_text).commands.get(run.command)
 
 
-def _answering(computed: Computed, case: Case, item: CommandItem) -> list[tuple[str, str]]:
+def _answering(computed: Computed, case: Case, item: CommandItem, state: str) -> list[tuple[str, str]]:
     circuit = computed.circuit(case.version)
     parts = parts_that_answer(circuit, item.control, list(item.positions)[1], item.requires)
-    return [(part, circuit.point(part).title) for part in parts]
+    found = [(part, circuit.point(part).title) for part in parts]
+    if state in CARRIED_OUT and item.module in circuit.targets:
+        # Whatever it moved, a module that carries out a command has supply, ground and bus.
+        found.append((item.module, f"{circuit.point(item.module).title}, which carried it out"))
+    return found
+
+
+CARRIED_OUT = ("ended", "stopped")
+"""States of a run in which the module has done what it was asked."""
 
 
 def count_as_check(work: Workspace, run_id: UUID, client_key: UUID, diagnosis_id: UUID, part: str) -> bool:
-    """Record what was noticed of a command as a functional check of a part that answers it; False if this key was there already.
+    """Record what a command told of a circuit: what was noticed of a part, as a functional check, or that its module responds.
+
+    Returns:
+        False if this key was there already.
 
     Raises:
-        InvalidError: nothing was noticed that says something about the part, or the part does not answer this command.
+        InvalidError: nothing was noticed that says something about the part, or it does not answer this command.
     """
     with work.transaction() as db:
         run = store.run(db, run_id)
         record = load_record(db, run.job_id)
         case = load_case(db, diagnosis_id)
-    item, word = _item(record, run), NOTICED.get(run.found)
-    if item is None or word is None:
+    item = _item(record, run)
+    if item is None or case.job.id != run.job_id:
+        raise invalid("part", f"{part} does not answer {run.title}")
+    of_module = part == item.module
+    instrument, word = (ModuleCommunication.id, RESPONDS) if of_module else (FunctionalCheck.id, NOTICED.get(run.found))
+    if word is None:
         raise invalid("found", f"say first what you noticed: {', '.join(NOTICED)}")
-    if case.job.id != run.job_id or part not in [ref for ref, _ in work.compute(case.version.id, _answering, case, item)]:
+    if part not in [ref for ref, _ in work.compute(case.version.id, _answering, case, item, run.state)]:
         raise invalid("part", f"{part} does not answer {run.title}")
     controls, black = work.compute(case.version.id, _given, case, item)
-    test = WantedTest(FunctionalCheck.id, part, black, controls, [])
-    note = f"{run.title} commanded by the scan tool: {run.found}"
+    test = WantedTest(instrument, part, black, controls, [])
+    note = f"{run.title} commanded by the scan tool: {'the module carried it out' if of_module else run.found}"
     _, added = measuring.record(work, diagnosis_id, WantedReading(client_key, test, word, note=note, sure=True), measuring.nothing)
     return added
 

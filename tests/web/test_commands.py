@@ -102,7 +102,9 @@ def test_what_was_noticed_counts_as_a_functional_check(client: FlaskClient, job:
     diagnosis = opened.json["id"]
     run = over(client, begin(client, job, **PUMP).json["id"])["id"]
     parts = client.get(f"/api/v1/command-runs/{run}/parts").json["parts"]
-    assert {one["part"] for one in parts} == {"K6", "M6"}, "the relay clicks and the pump runs"
+    assert {one["part"] for one in parts} == {"K6", "M6", "ECM"}, (
+        "the relay clicks, the pump runs, and the module has carried it out"
+    )
     use = {"client_key": str(uuid4()), "diagnosis_id": diagnosis, "part": "M6"}
     early = client.post(f"/api/v1/command-runs/{run}/reading", json=use)
     assert early.status_code == 422
@@ -116,6 +118,26 @@ def test_what_was_noticed_counts_as_a_functional_check(client: FlaskClient, job:
     assert (kept["instrument"], kept["red"], kept["entry"]) == ("functional-check", "M6", "inoperative")
     assert kept["controls"] == {"key": "run", "pump": "on"}
     assert kept["note"] == "Fuel pump commanded by the scan tool: Nothing"
+
+
+def test_a_sibling_that_was_commanded_proves_the_module_in_another_circuit(
+    client: FlaskClient, job: str, vehicle: DoipServer
+) -> None:
+    circuits = client.get("/api/v1/circuits").json["circuits"]
+    version = next(c["version_id"] for c in circuits if c["slug"] == "lisk-modules-and-bus")
+    body = {"client_key": str(uuid4()), "circuit_version_id": version, "carry": False, "reason": "the engine module was silent"}
+    diagnosis = client.post(f"/api/v1/jobs/{job}/diagnoses", json=body).json["id"]
+    run = over(client, begin(client, job, **PUMP).json["id"])["id"]
+    while (answer := client.get(f"/api/v1/command-runs/{run}/parts")).status_code == 202:
+        time.sleep(0.2)
+    [module] = [one for one in answer.json["parts"] if one["diagnosis_id"] == diagnosis]
+    assert module["part"] == "ECM"
+    assert module["title"].endswith("which carried it out")
+    use = {"client_key": str(uuid4()), "diagnosis_id": diagnosis, "part": "ECM"}
+    assert client.post(f"/api/v1/command-runs/{run}/reading", json=use).status_code == 201, "whatever was noticed"
+    [kept] = client.get(f"/api/v1/diagnoses/{diagnosis}").json["readings"]
+    assert (kept["instrument"], kept["red"], kept["entry"]) == ("module-communication", "ECM", "responds")
+    assert kept["note"] == "Fuel pump commanded by the scan tool: the module carried it out"
 
 
 def test_one_hand_at_a_time(client: FlaskClient, job: str, vehicle: DoipServer) -> None:

@@ -9,6 +9,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
+import numpy as np
+
 from sondar.core.recordings.behaviour import clipped, counted, is_constant, range_of
 from sondar.core.recordings.dropouts import Dropouts, dropouts
 from sondar.core.recordings.estimate import Estimate, noise_of, settled_level
@@ -70,6 +72,7 @@ def features(channel: Channel, lanes: Sequence[Lane], start_s: float, end_s: flo
     lanes = [lane for lane in lanes if lane.name != channel.name]
     if part.role == "command":
         return found
+    part = without_dropouts(part, lanes)
     spans = stretches(lanes, start_s, end_s)
     if len(spans) <= 2 * MOST_STEPS:
         for a, b in spans:
@@ -134,6 +137,21 @@ def _level(part: Channel, lanes: Sequence[Lane], a: float, b: float, whole: bool
         return [Feature("level", f"{part.name}{f' at {at}' if at else ''}", part.name, begin, b, level, positions=positions)]
     title = f"{part.name} goes on {'rising' if drift.value > 0 else 'falling'}{f' at {at}' if at else ''}"
     return [Feature("slope", title, part.name, begin, b, _a_minute(drift, part), positions=positions)]
+
+
+def without_dropouts(part: Channel, lanes: Sequence[Lane]) -> Channel:
+    """The channel without the samples of its dropouts, which say nothing of levels and responses; what stands at a command is kept."""
+    seen = dropouts(part)
+    if seen is None or not seen.spells:
+        return part
+    near = 3.0 * seen.sample_s
+    steps = [step.at_s for lane in lanes if lane.commands for step in lane.steps]
+    kept = np.ones(len(part.t), dtype=bool)
+    for spell in seen.spells:
+        begin, end = spell.start_s, spell.start_s + spell.most_s
+        if not any(begin - near <= at <= end + near for at in steps):
+            kept &= (part.t < begin - 1e-9) | (part.t > end + 1e-9)
+    return Channel(part.name, part.unit, part.t[kept], part.y[kept], part.role, part.bound)
 
 
 def drifts(channel: Channel) -> Estimate | None:

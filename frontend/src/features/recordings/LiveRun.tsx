@@ -125,9 +125,7 @@ export function LiveRun(props: {
               ))}
             </fieldset>
           )}
-          {props.canWrite && !props.routine && run.found !== "" && run.found !== "Not looked" && (
-            <CountIt key={run.found} run={run} />
-          )}
+          {props.canWrite && !props.routine && run.found !== "" && <CountIt key={run.found} run={run} />}
           <span className="flex flex-wrap items-center gap-4">
             <Link
               to={`/recordings/${run.recording_id}`}
@@ -162,7 +160,7 @@ const SAID: Record<Run["state"], string> = {
   lost: "The vehicle was lost.",
 };
 
-/** What was noticed counts as a functional check of a part that answers the command, in a circuit that is being tested. */
+/** What a command told counts in a circuit that is being tested: of a part that answers it, and of the module that carried it out. */
 function CountIt({ run }: { run: Run }) {
   const client = useQueryClient();
   const path = { params: { path: { run_id: run.id } } };
@@ -185,7 +183,7 @@ function CountIt({ run }: { run: Run }) {
   if (!parts.data?.parts.length) return null;
   return (
     <div className="mb-2">
-      <p className="text-sm text-soft">Count it as a functional check of</p>
+      <p className="text-sm text-soft">Count it as a check of</p>
       <span className="flex flex-wrap items-center gap-2">
         {parts.data.parts.map((one) => (
           <Button
