@@ -136,7 +136,7 @@ def test_a_sibling_that_was_commanded_proves_the_module_in_another_circuit(
     use = {"client_key": str(uuid4()), "diagnosis_id": diagnosis, "part": "ECM"}
     assert client.post(f"/api/v1/command-runs/{run}/reading", json=use).status_code == 201, "whatever was noticed"
     [kept] = client.get(f"/api/v1/diagnoses/{diagnosis}").json["readings"]
-    assert (kept["instrument"], kept["red"], kept["entry"]) == ("module-communication", "ECM", "responds")
+    assert (kept["instrument"], kept["red"], kept["entry"]) == ("module-communication", "ECM", "communicates")
     assert kept["note"] == "Fuel pump commanded by the scan tool: the module carried it out"
 
 
