@@ -8,7 +8,8 @@ from __future__ import annotations
 import json
 import threading
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
+from contextlib import ExitStack
 from dataclasses import dataclass, field
 from itertools import accumulate
 from typing import Any
@@ -24,6 +25,7 @@ from sondar.core.obd import FIGURES
 from sondar.core.recordings.model import Channel, Lane, Recording
 from sondar.core.recordings.packed import pack
 from sondar.devices.commander import Link, LostError, RefusedByModuleError, link, obd_number
+from sondar.devices.meter import Placement, logging_meter
 from sondar.store import commands as store
 from sondar.store import recordings as recording_store
 from sondar.store.commands import Run, Sign
@@ -53,6 +55,22 @@ class Step:
 
 
 @dataclass(frozen=True)
+class LoggedMeter:
+    """The bench meter as one more channel: where its probes are, and what the channel then is.
+
+    Attributes:
+        title, unit: of the channel. tie: what it measures, kept with the recording.
+    """
+
+    address: str
+    instrument: str
+    placement: Placement
+    title: str
+    unit: str
+    tie: Mapping[str, Any]
+
+
+@dataclass(frozen=True)
 class WantedRun:
     """What is to be commanded and recorded.
 
@@ -76,8 +94,10 @@ class _Taken:
 
     document: VehicleDocument
     channels: tuple[str, ...]
+    meter: LoggedMeter | None = None
     begun: float = field(default_factory=time.monotonic)
     stored: int = 0
+    figure: Callable[[], float | None] | None = None
     fresh: dict[str, list[Any]] = field(default_factory=lambda: {"t": [], "rows": [], "lane": []})
     _lock: threading.Lock = field(default_factory=threading.Lock)
 
@@ -86,8 +106,14 @@ class _Taken:
         """Seconds since it began."""
         return time.monotonic() - self.begun
 
-    def add(self, at_s: float, row: list[float]) -> None:
-        """One figure of every channel."""
+    @property
+    def heads(self) -> list[list[str]]:
+        """(name, unit) of every channel, the meter's last."""
+        found = [_head(self.document, name) for name in self.channels]
+        return found if self.meter is None else [*found, [self.meter.title, self.meter.unit]]
+
+    def add(self, at_s: float, row: list[float | None]) -> None:
+        """One figure of every channel; None where a meter showed none."""
         with self._lock:
             self.fresh["t"].append(round(at_s, 4))
             self.fresh["rows"].append(row)
@@ -103,7 +129,7 @@ class _Taken:
             taken, self.fresh = self.fresh, {"t": [], "rows": [], "lane": []}
         if not taken["t"] and not taken["lane"]:
             return
-        body = json.dumps({"channels": [_head(self.document, name) for name in self.channels], **taken}).encode()
+        body = json.dumps({"channels": self.heads, **taken}).encode()
         try:
             with work.transaction() as db:
                 recording_store.put_piece(db, recording_id, self.stored, body)
@@ -168,10 +194,12 @@ def _head(document: VehicleDocument, name: str) -> list[str]:
     return [item.title, item.unit]
 
 
-def carry_out(work: Workspace, run: Run, document: VehicleDocument, address: str, wanted: WantedRun) -> None:
+def carry_out(
+    work: Workspace, run: Run, document: VehicleDocument, address: str, wanted: WantedRun, meter: LoggedMeter | None = None
+) -> None:
     """Connect, command and record until it is over, and say how it went."""
     item, routine = document.commands.get(wanted.command), document.routines.get(wanted.routine)
-    taken = _Taken(document, wanted.channels)
+    taken = _Taken(document, wanted.channels, meter)
     modules = {document.data[name].module for name in wanted.channels if obd_number(name) is None}
     modules |= {one.module for one in (item, routine) if one is not None}
     emissions = None
@@ -180,7 +208,12 @@ def carry_out(work: Workspace, run: Run, document: VehicleDocument, address: str
         modules |= {emissions} if emissions else set()
     state, said = "stopped", "It ended by an error of the program."
     try:
-        with link(address, {name: document.module_addresses[name] for name in sorted(modules)}, document.data, emissions) as line:
+        with ExitStack() as lines:
+            asked = {name: document.module_addresses[name] for name in sorted(modules)}
+            needed = bool(asked) or emissions is not None
+            line = lines.enter_context(link(address, asked, document.data, emissions)) if needed else Link({}, document.data)
+            if meter is not None:
+                taken.figure = lines.enter_context(logging_meter(meter.address, meter.instrument, meter.placement))
             line.watch(wanted.channels)
             if routine is not None:
                 state, said = _follow_routine(work, run, line, routine, taken)
@@ -194,6 +227,9 @@ def carry_out(work: Workspace, run: Run, document: VehicleDocument, address: str
         state, said = "lost", error.detail
     finally:
         finish(work, run, taken, state, said)
+        if meter is not None:
+            with work.transaction() as db:
+                recording_store.tie(db, run.recording_id, meter.title, dict(meter.tie))
 
 
 def _follow(work: Workspace, run: Run, line: Link, item: CommandItem | None, wanted: WantedRun, taken: _Taken) -> tuple[str, str]:
@@ -301,9 +337,13 @@ def _take(line: Link, taken: _Taken) -> None:
     before = taken.now
     if not taken.channels:
         line.keep_open()
-    elif values := line.read():
-        # The module sampled it somewhere between the request and its answer.
-        taken.add((before + taken.now) / 2, [values[name] for name in taken.channels])
+    values = line.read() if taken.channels else {}
+    row: list[float | None] = [values[name] for name in taken.channels] if values else []
+    if taken.figure is not None:
+        row.append(taken.figure())
+    if row:
+        # Modules and meter sampled it somewhere between the first request and the last answer.
+        taken.add((before + taken.now) / 2, row)
 
 
 def finish(work: Workspace, run: Run, taken: _Taken | None, state: str, said: str) -> None:
@@ -328,10 +368,11 @@ def assembled(command: str, bodies: Sequence[dict[str, Any]]) -> Recording | Non
     heads: list[list[str]] = next((body["channels"] for body in bodies if body["channels"]), [])
     t = np.array([at for body in bodies for at in body["t"]], dtype=np.float64)
     rows = np.array([row for body in bodies for row in body["rows"]], dtype=np.float64).reshape(len(t), len(heads))
+    there = np.isfinite(rows)  # a meter shows no figure while it is overloaded
     changes = tuple((float(at), str(word)) for body in bodies for at, word in body["lane"])
     if len(t) < 2 and len(changes) < 2:
         return None
     channels = (
-        [Channel(title, unit, t, np.ascontiguousarray(rows[:, n])) for n, (title, unit) in enumerate(heads)] if len(t) else []
+        [Channel(title, unit, t[there[:, n]], rows[there[:, n], n]) for n, (title, unit) in enumerate(heads)] if len(t) else []
     )
     return Recording(tuple(channels), (Lane(command, changes, True),) if command and changes else ())

@@ -12,21 +12,24 @@ from uuid import UUID
 
 from sondar.app import command_runs, job_record, measuring
 from sondar.app.case import Case, load_case
-from sondar.app.command_runs import WantedRun
+from sondar.app.command_runs import LoggedMeter, WantedRun
 from sondar.app.computed import Computed
 from sondar.app.jobs import JobRecord, load_record
 from sondar.app.judging import WantedTest
 from sondar.app.measuring import WantedReading
+from sondar.app.recorded_evidence import channel_tie
 from sondar.app.workspace import Workspace, known_job
 from sondar.circuit_files import load_vehicle_text
 from sondar.core.circuit.document.fields import VehicleModel
 from sondar.core.circuit.vehicle import CommandItem, RoutineItem, VehicleDocument
 from sondar.core.commanded import NOTICED, parts_that_answer, set_up_for
 from sondar.core.errors import ConflictError, UnavailableError, invalid
+from sondar.core.instruments import instrument
 from sondar.core.instruments.functional_check import FunctionalCheck
 from sondar.core.instruments.module_communication import RESPONDS, ModuleCommunication
 from sondar.core.obd import FIGURES
 from sondar.devices.commander import OBD, obd_number
+from sondar.devices.meter import Placement
 from sondar.store import commands as store
 from sondar.store import recordings as recording_store
 from sondar.store.commands import Covered, Run
@@ -48,6 +51,14 @@ UNDESCRIBED = VehicleDocument.model_construct(
     shared={},
 )
 """A vehicle that nobody has described: what every vehicle offers can be recorded."""
+
+
+@dataclass(frozen=True)
+class WantedMeter:
+    """The bench meter recorded beside the vehicle, with its probes where a test of a circuit diagnosis puts them."""
+
+    diagnosis_id: UUID
+    test: WantedTest
 
 
 @dataclass(frozen=True)
@@ -79,18 +90,25 @@ def offered(work: Workspace, job_id: UUID) -> Offered:
     return Offered(reason, document, numbers, covered, now)
 
 
-def start(work: Workspace, job_id: UUID, wanted: WantedRun) -> Run:
+def start(work: Workspace, job_id: UUID, wanted: WantedRun, meter: WantedMeter | None = None) -> Run:
     """Begin a run; it goes on in the background.
+
+    Args:
+        meter: the bench meter as one more channel; alone it needs no vehicle interface.
 
     Raises:
         InvalidError: no such command, position or channel. ConflictError: the vehicle is being commanded already.
     """
     with work.transaction() as db:
         record = load_record(db, job_id)
-    document, address = _vehicle(work, record)
-    command, routine = _checked(document, wanted), _checked_routine(document, wanted)
+    logged = None if meter is None else _logged(work, record, meter)
+    alone = logged is not None and not (wanted.command or wanted.routine or wanted.channels)
+    document, address = (UNDESCRIBED, work.devices.meter) if alone else _vehicle(work, record)
+    command, routine = (
+        (None, None) if alone else (_checked(document, wanted, logged is not None), _checked_routine(document, wanted))
+    )
     item = command or routine
-    title = item.title if item is not None else "Live data"
+    title = item.title if item is not None else logged.title if logged is not None and alone else "Live data"
     with work.transaction() as db:
         recording_id = recording_store.begin(db, job_id, wanted.client_key, title, "vehicle", 0, "reading")
         begun = store.begin(
@@ -110,8 +128,28 @@ def start(work: Workspace, job_id: UUID, wanted: WantedRun) -> Run:
         run_id, new = begun
         found = store.run(db, run_id)
     if new:
-        work.meanwhile(lambda: command_runs.carry_out(work, found, document, address, wanted))
+        work.meanwhile(lambda: command_runs.carry_out(work, found, document, address, wanted, logged))
     return found
+
+
+def _logged(work: Workspace, record: JobRecord, wanted: WantedMeter) -> LoggedMeter:
+    """The meter at the points of a test.
+
+    Raises:
+        UnavailableError: no meter is connected. InvalidError: another job's circuit, or an instrument that shows no figures.
+    """
+    if not work.devices.meter:
+        raise UnavailableError("Meter not read", "no meter is connected")
+    device, test = instrument(wanted.test.instrument), wanted.test
+    if wanted.diagnosis_id not in [diagnosis.id for diagnosis in record.diagnoses]:
+        raise invalid("meter.diagnosis_id", "this circuit diagnosis belongs to another job")
+    if not device.figures or not device.query:
+        raise invalid("meter.instrument", f"a {device.title.lower()} shows nothing that a meter could log")
+    checked = measuring.checked(work, wanted.diagnosis_id, test)
+    tie = channel_tie(wanted.diagnosis_id, device.id, checked.red, checked.black, dict(checked.setup.controls))
+    title = f"{device.title}, {checked.red} to {checked.black}"
+    placement = Placement(record.job.simulated_vehicle, checked.setup, checked.red, checked.black)
+    return LoggedMeter(work.devices.meter, device.id, placement, title, device.unit, tie)
 
 
 def _vehicle(work: Workspace, record: JobRecord) -> tuple[VehicleDocument, str]:
@@ -142,14 +180,14 @@ def _is_known(document: VehicleDocument, name: str) -> bool:
     return name in document.data if number is None else number in FIGURES
 
 
-def _checked(document: VehicleDocument, wanted: WantedRun) -> CommandItem | None:
+def _checked(document: VehicleDocument, wanted: WantedRun, metered: bool = False) -> CommandItem | None:
     for name in wanted.channels:
         if not _is_known(document, name):
             raise invalid(
                 "channels", f"'{name}' is not among the live data: {', '.join(document.data)}, or a number such as {OBD}0C"
             )
     if not wanted.command:
-        if not wanted.channels and not wanted.routine:
+        if not wanted.channels and not wanted.routine and not metered:
             raise invalid("channels", "choose at least one figure to record")
         return None
     item = document.commands.get(wanted.command)
@@ -174,7 +212,7 @@ class Going:
     run: Run
     heads: list[list[str]]
     t: list[float]
-    rows: list[list[float]]
+    rows: list[list[float | None]]
     lane: list[tuple[float, str]]
     next_piece: int
 
@@ -275,13 +313,13 @@ def count_as_check(work: Workspace, run_id: UUID, client_key: UUID, diagnosis_id
     if item is None or case.job.id != run.job_id:
         raise invalid("part", f"{part} does not answer {run.title}")
     of_module = part == item.module
-    instrument, word = (ModuleCommunication.id, RESPONDS) if of_module else (FunctionalCheck.id, NOTICED.get(run.found))
+    device, word = (ModuleCommunication.id, RESPONDS) if of_module else (FunctionalCheck.id, NOTICED.get(run.found))
     if word is None:
         raise invalid("found", f"say first what you noticed: {', '.join(NOTICED)}")
     if part not in [ref for ref, _ in work.compute(case.version.id, _answering, case, item, run.state)]:
         raise invalid("part", f"{part} does not answer {run.title}")
     controls, black = work.compute(case.version.id, _given, case, item)
-    test = WantedTest(instrument, part, black, controls, [])
+    test = WantedTest(device, part, black, controls, [])
     note = f"{run.title} commanded by the scan tool: {'the module carried it out' if of_module else run.found}"
     _, added = measuring.record(work, diagnosis_id, WantedReading(client_key, test, word, note=note, sure=True), measuring.nothing)
     return added

@@ -20,6 +20,7 @@ from sondar.computing.asking import StillWorkingError
 from sondar.core import ENGINE_VERSION
 from sondar.core.errors import BusyError, ConflictError, NotFoundError, UnavailableError, invalid
 from sondar.core.instruments import instrument
+from sondar.core.instruments.base import Test
 from sondar.core.present.assessment import ProposalView
 from sondar.core.present.overlays import ExpectedOverlay, WaveformView
 from sondar.devices.meter import Placement, read_meter
@@ -179,14 +180,14 @@ def nothing(_found: Measuring) -> None:
     """A view for those who only record."""
 
 
-def checked(work: Workspace, diagnosis_id: UUID, wanted: WantedTest) -> None:
+def checked(work: Workspace, diagnosis_id: UUID, wanted: WantedTest) -> Test:
     """A test that the circuit has.
 
     Raises:
         InvalidError: instrument, point or set-up are not there.
     """
     case = _loaded(work, diagnosis_id)
-    work.compute(case.version.id, judging.checked_test, case, wanted)
+    return work.compute(case.version.id, judging.checked_test, case, wanted)
 
 
 def preview(work: Workspace, diagnosis_id: UUID, wanted: WantedTest) -> ProposalView:

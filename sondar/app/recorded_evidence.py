@@ -81,11 +81,12 @@ def tie_channel(
             raise NotFoundError("No such channel", f"this recording has no channel '{name}'")
     measuring.checked(work, diagnosis_id, WantedTest(device, red, black, controls, []))
     with work.transaction() as db:
-        store.tie(db, recording_id, name, _channel_tie(diagnosis_id, device, red, black, controls))
+        store.tie(db, recording_id, name, channel_tie(diagnosis_id, device, red, black, controls))
     return opened(work, recording_id)
 
 
-def _channel_tie(diagnosis_id: UUID, device: str, red: str, black: str, controls: dict[str, str]) -> dict[str, Any]:
+def channel_tie(diagnosis_id: UUID, device: str, red: str, black: str, controls: dict[str, str]) -> dict[str, Any]:
+    """What is kept of what a channel measures."""
     return {"diagnosis_id": str(diagnosis_id), "instrument": device, "red": red, "black": black, "controls": controls}
 
 
@@ -137,7 +138,7 @@ def _known_ties(computed: Computed, case: Case, document: VehicleDocument, comma
         for ref in circuit.targets:
             if data.measures == [f"{ref}.pin", f"{ref}.gnd"] and device.looks_at(circuit, ref):
                 controls = {name: value for name, value in at_rest.items() if item is None or name != item.control}
-                found[data.title] = _channel_tie(case.diagnosis.id, LiveData.id, ref, circuit.black_reference, controls)
+                found[data.title] = channel_tie(case.diagnosis.id, LiveData.id, ref, circuit.black_reference, controls)
     if item is not None and found and item.control in circuit.controls:
         known = {position: position for position in item.positions if position in circuit.controls[item.control]}
         found[item.title] = {"control": item.control, "positions": known}

@@ -8,6 +8,8 @@ from __future__ import annotations
 
 import math
 import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 
 import pyvisa
@@ -53,6 +55,46 @@ def read_meter(address: str, instrument_id: str, placement: Placement, timeout_s
         MeterError: no answer, or an answer that is no number.
     """
     device = instrument(instrument_id)
+    with _opened(address, timeout_s) as link:
+        try:
+            _put_in_place(link, device, placement)
+            return as_entry(device, ask(link, device.query or f"SIM:SEE? {device.id}"))
+        except (pyvisa.Error, OSError) as error:
+            raise MeterError(f"the meter at {address} does not answer ({error}): try again, or type the reading") from error
+
+
+@contextmanager
+def logging_meter(
+    address: str, instrument_id: str, placement: Placement, timeout_s: float = 4.0
+) -> Iterator[Callable[[], float | None]]:
+    """A meter that is asked again and again with its probes where they are: each call gives one figure, None for an overload or none.
+
+    Raises:
+        MeterError: no answer, or one that is no number; an instrument that shows words.
+    """
+    device = instrument(instrument_id)
+    if not device.figures or not device.query:
+        raise MeterError(f"a {device.title.lower()} shows nothing that a meter could log")
+    with _opened(address, timeout_s) as link:
+
+        def figure() -> float | None:
+            try:
+                value = float(ask(link, device.query))
+            except ValueError as error:
+                raise MeterError("the meter answers with something that is no number: check its settings") from error
+            except (pyvisa.Error, OSError) as error:
+                raise MeterError(f"the meter at {address} does not answer any more") from error
+            return value if abs(value) < NOT_A_NUMBER else None
+
+        try:
+            _put_in_place(link, device, placement)
+        except (pyvisa.Error, OSError) as error:
+            raise MeterError(f"the meter at {address} does not answer ({error})") from error
+        yield figure
+
+
+@contextmanager
+def _opened(address: str, timeout_s: float) -> Iterator[MessageBasedResource]:
     try:
         manager = pyvisa.ResourceManager("@py")
         link = manager.open_resource(address, read_termination="\n", write_termination="\n", timeout=int(timeout_s * 1000))
@@ -60,15 +102,18 @@ def read_meter(address: str, instrument_id: str, placement: Placement, timeout_s
         raise MeterError(f"no meter at {address}: check that it is on and connected, or type the reading") from error
     assert isinstance(link, MessageBasedResource)
     try:
-        if "LEADS" in ask(link, "*OPT?"):
-            place_probes(link, placement)
-        elif not device.query:
-            raise MeterError(f"this meter cannot see that: type {', '.join(device.words) or 'what you read'}")
-        return as_entry(device, ask(link, device.query or f"SIM:SEE? {device.id}"))
-    except (pyvisa.Error, OSError) as error:
-        raise MeterError(f"the meter at {address} does not answer ({error}): try again, or type the reading") from error
+        yield link
     finally:
-        link.close()
+        with suppress(pyvisa.Error, OSError):
+            link.close()
+
+
+def _put_in_place(link: MessageBasedResource, device: Instrument, placement: Placement) -> None:
+    """Tell a meter of option LEADS where its probes are; a real one is held, and must know what is asked of it."""
+    if "LEADS" in ask(link, "*OPT?"):
+        place_probes(link, placement)
+    elif not device.query:
+        raise MeterError(f"this meter cannot see that: type {', '.join(device.words) or 'what you read'}")
 
 
 def tell_repaired(address: str, vehicle: str, units: list[str], timeout_s: float = 4.0) -> None:
@@ -77,21 +122,14 @@ def tell_repaired(address: str, vehicle: str, units: list[str], timeout_s: float
     Raises:
         MeterError: no answer.
     """
-    try:
-        manager = pyvisa.ResourceManager("@py")
-        link = manager.open_resource(address, read_termination="\n", write_termination="\n", timeout=int(timeout_s * 1000))
-    except Exception as error:  # PyVISA raises plain exceptions of its backends
-        raise MeterError(f"no meter at {address}") from error
-    assert isinstance(link, MessageBasedResource)
-    try:
-        if "LEADS" in ask(link, "*OPT?"):
-            link.write(f"SIM:VEH {vehicle}")
-            link.write(f"SIM:REP {','.join(units)}")
-            ask(link, "SYST:ERR?")
-    except (pyvisa.Error, OSError) as error:
-        raise MeterError(f"the meter at {address} does not answer ({error})") from error
-    finally:
-        link.close()
+    with _opened(address, timeout_s) as link:
+        try:
+            if "LEADS" in ask(link, "*OPT?"):
+                link.write(f"SIM:VEH {vehicle}")
+                link.write(f"SIM:REP {','.join(units)}")
+                ask(link, "SYST:ERR?")
+        except (pyvisa.Error, OSError) as error:
+            raise MeterError(f"the meter at {address} does not answer ({error})") from error
 
 
 def ask(link: MessageBasedResource, command: str) -> str:

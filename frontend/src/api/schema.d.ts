@@ -3944,7 +3944,7 @@ export interface components {
             /** Next Piece */
             next_piece: number;
             /** Rows */
-            rows: number[][];
+            rows: (number | null)[][];
             run: components["schemas"]["RunView"];
             /** T */
             t: number[];
@@ -4131,6 +4131,11 @@ export interface components {
             figures: boolean;
             /** Id */
             id: string;
+            /**
+             * Logged
+             * @description A bench meter that is connected can log it.
+             */
+            logged: boolean;
             /**
              * Probes
              * @description It has two probes that touch points; else it looks at one of its targets.
@@ -4630,6 +4635,29 @@ export interface components {
             sources: components["schemas"]["Choice"][];
             /** Stages */
             stages: string[];
+        };
+        /**
+         * LoggedMeterIn
+         * @description The bench meter recorded beside the vehicle, with its probes where a test puts them.
+         */
+        LoggedMeterIn: {
+            /** Black */
+            black: string;
+            /** Controls */
+            controls?: {
+                [key: string]: string;
+            };
+            /**
+             * Diagnosis Id
+             * Format: uuid
+             */
+            diagnosis_id: string;
+            /** Instrument */
+            instrument: string;
+            /** Red */
+            red: string;
+            /** Unplugged */
+            unplugged?: string[];
         };
         /**
          * MappingIn
@@ -6135,6 +6163,11 @@ export interface components {
              * @default
              */
             command: string;
+            /**
+             * @description Recorded as one more channel; alone it needs no vehicle interface.
+             * @default null
+             */
+            meter: components["schemas"]["LoggedMeterIn"] | null;
             /**
              * Routine
              * @description A routine in place of a command.

@@ -36,6 +36,7 @@ class InstrumentView(BaseModel):
     figures: bool = Field(description="It shows figures; else words only.")
     probes: bool = Field(description="It has two probes that touch points; else it looks at one of its targets.")
     recorded: bool = Field(description="It comes with live data: what is read off their recording.")
+    logged: bool = Field(description="A bench meter that is connected can log it.")
     accuracy_of: str = Field(description="Which accuracy of the workshop's meters applies: volts, ohms, or empty.")
 
 
@@ -68,7 +69,8 @@ def instrument_view(device: Instrument) -> InstrumentView:
     """An instrument for the outside."""
     return InstrumentView(
         id=device.id, title=device.title, unit=device.unit, words=[WordView(word=w, label=device.label(w)) for w in device.words],
-        figures=device.figures, probes=device.probes, recorded=device.recorded, accuracy_of=device.accuracy_of,
+        figures=device.figures, probes=device.probes, recorded=device.recorded,
+        logged=device.figures and bool(device.query), accuracy_of=device.accuracy_of,
     )  # fmt: skip
 
 

@@ -100,6 +100,17 @@ class StepIn(Strict):
     seconds: float = Field(gt=0.0, le=600.0, allow_inf_nan=False)
 
 
+class LoggedMeterIn(Strict):
+    """The bench meter recorded beside the vehicle, with its probes where a test puts them."""
+
+    diagnosis_id: UUID
+    instrument: str = Field(max_length=60)
+    red: str = Field(max_length=80)
+    black: str = Field(max_length=80)
+    controls: dict[str, Annotated[str, Field(max_length=80)]] = Field(default_factory=dict, max_length=40)
+    unplugged: list[Annotated[str, Field(max_length=80)]] = Field(default_factory=list, max_length=40)
+
+
 class RunIn(Strict):
     """What is to be commanded and recorded."""
 
@@ -108,6 +119,7 @@ class RunIn(Strict):
     routine: str = Field("", max_length=80, description="A routine in place of a command.")
     steps: list[StepIn] = Field(default_factory=list, max_length=40)
     channels: list[Annotated[str, Field(max_length=80)]] = Field(default_factory=list, max_length=40)
+    meter: LoggedMeterIn | None = Field(None, description="Recorded as one more channel; alone it needs no vehicle interface.")
     seconds: float = Field(
         3.0, ge=0.0, le=600.0, allow_inf_nan=False, description="Recorded after the last step, or altogether without a command."
     )
@@ -139,7 +151,7 @@ class GoingView(BaseModel):
     run: RunView
     channels: list[HeadOut]
     t: list[float]
-    rows: list[list[float]]
+    rows: list[list[float | None]]
     lane: list[ChangeOut]
     next_piece: int
 

@@ -9,6 +9,7 @@ from flask_openapi3 import APIBlueprint, Tag
 from sondar.app import commands
 from sondar.app.command_runs import Step, WantedRun
 from sondar.app.commands import Offered
+from sondar.app.judging import WantedTest
 from sondar.core.obd import FIGURES
 from sondar.devices.commander import OBD
 from sondar.store.commands import Run
@@ -94,7 +95,11 @@ def start(path: JobPath, body: RunIn) -> Any:
     """Command something and record, or only record; one run at a time per vehicle."""
     steps = tuple(Step(step.position, step.seconds) for step in body.steps)
     wanted = WantedRun(body.client_key, body.command, steps, tuple(dict.fromkeys(body.channels)), body.seconds, body.routine)
-    return _run_view(commands.start(workspace(), path.job_id, wanted)).model_dump(mode="json"), 201
+    meter = None
+    if body.meter is not None:
+        test = WantedTest(body.meter.instrument, body.meter.red, body.meter.black, body.meter.controls, body.meter.unplugged)
+        meter = commands.WantedMeter(body.meter.diagnosis_id, test)
+    return _run_view(commands.start(workspace(), path.job_id, wanted, meter)).model_dump(mode="json"), 201
 
 
 @api.get("/command-runs/<uuid:run_id>", responses={"200": GoingView})

@@ -8,6 +8,7 @@ import { useQuiet } from "../../lib/quiet";
 import { AskDialog } from "../../ui/AskDialog";
 import { Notice } from "../../ui/Notice";
 import { Calculators } from "../calculators/Calculators";
+import { logPath } from "../recordings/calls";
 import { ActionBar } from "./ActionBar";
 import { changed, type DraftChange, EMPTY, type Reading, remaining, testOf } from "./draft/draft";
 import { asTest } from "./draft/tests";
@@ -271,6 +272,11 @@ export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; ci
               meter={measuring.meter}
               meterBusy={meter.isPending}
               onMeter={() => meter.mutate(test)}
+              log={
+                measuring.meter && device.logged
+                  ? logPath(measuring.job.id, { diagnosis_id: diagnosisId, ...test, ...test.setup })
+                  : null
+              }
               meters={device.accuracy_of ? measuring.meters : []}
               meterId={meterId}
               onMeterId={(id) => {

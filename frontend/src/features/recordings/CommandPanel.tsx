@@ -5,7 +5,7 @@ import { ApiError, api, type Schema, unwrap } from "../../api/client";
 import { sendOnce } from "../../lib/keys";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
-import { type Offered, offeredQuery, type Run } from "./calls";
+import { loggedMeter, type Offered, offeredQuery, type Run } from "./calls";
 import { LiveRun } from "./LiveRun";
 import { begunHere } from "./ownRuns";
 
@@ -79,7 +79,11 @@ export function CommandPanel({ jobId, canWrite }: { jobId: string; canWrite: boo
   const said = chosen ?? (asked ? `routine:${asked}` : wanted ? `command:${wanted.id}` : "");
   const item = offered?.commands.find((one) => `command:${one.id}` === said);
   const routine = offered?.routines.find((one) => `routine:${one.id}` === said);
-  const recorded = channels ?? usual(offered?.data ?? []);
+  const meter = loggedMeter(params);
+  const [metered, setMetered] = useState(true);
+  const logged = meter && metered ? meter : null;
+  // Whoever comes to log the meter is not surprised by the vehicle's data beside it.
+  const recorded = channels ?? (meter ? [] : usual(offered?.data ?? []));
   const start = useMutation({
     mutationFn: () => {
       const body = {
@@ -88,6 +92,7 @@ export function CommandPanel({ jobId, canWrite }: { jobId: string; canWrite: boo
         channels: recorded,
         steps: item && !item.hold ? (SEQUENCES[sequence]?.steps(item.positions) ?? []) : [],
         seconds: item ? AFTER_S : 60,
+        meter: logged,
       };
       return sendOnce(["run", jobId, body, Date.now()], async (client_key) =>
         unwrap(
@@ -124,7 +129,7 @@ export function CommandPanel({ jobId, canWrite }: { jobId: string; canWrite: boo
   return (
     <section aria-label="Command and record" className="mb-6 border-b border-rule pb-4">
       <h2 className="mb-1 text-xl">Command and record</h2>
-      {offered.reason ? (
+      {offered.reason && !meter ? (
         <p className="text-soft">{offered.reason}</p>
       ) : (
         <>
@@ -168,10 +173,29 @@ export function CommandPanel({ jobId, canWrite }: { jobId: string; canWrite: boo
           </div>
           {item && <Told item={item} hold={item.hold} />}
           {routine && <Told item={routine} hold={false} />}
-          {canWrite && <AskObd jobId={jobId} known={offered.data.some((one) => one.module === "OBD")} />}
+          {meter && (
+            <p className="mt-2 max-w-3xl text-sm text-soft">
+              Hold the probes at {meter.red} and {meter.black} and leave them there. Without an overload the
+              meter is asked as fast as it answers, and what is recorded belongs to this test.
+            </p>
+          )}
+          {canWrite && !offered.reason && (
+            <AskObd jobId={jobId} known={offered.data.some((one) => one.module === "OBD")} />
+          )}
           <fieldset className="mt-2">
             <legend className="text-sm text-soft">Recorded meanwhile</legend>
             <div className="flex flex-wrap gap-x-6">
+              {meter && (
+                <label className="flex min-h-11 items-center gap-2" data-meter-channel>
+                  <input
+                    type="checkbox"
+                    className="size-5"
+                    checked={metered}
+                    onChange={() => setMetered(!metered)}
+                  />
+                  Bench meter, {meter.instrument.replace("-", " ")}, {meter.red} to {meter.black}
+                </label>
+              )}
               {offered.data.map((one) => (
                 <label key={one.id} className="flex min-h-11 items-center gap-2">
                   <input
@@ -200,7 +224,7 @@ export function CommandPanel({ jobId, canWrite }: { jobId: string; canWrite: boo
             <Button
               kind="next"
               className="mt-2"
-              disabled={start.isPending || (!item && !routine && recorded.length === 0)}
+              disabled={start.isPending || (!item && !routine && recorded.length === 0 && !logged)}
               onClick={() => start.mutate()}
             >
               {routine

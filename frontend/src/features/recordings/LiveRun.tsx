@@ -19,7 +19,7 @@ const NOTICED = ["It moves", "It clicks", "Weak", "Nothing", "Not looked"];
 interface Taken {
   channels: { name: string; unit: string }[];
   t: number[];
-  rows: number[][];
+  rows: (number | null)[][];
   lane: { at_s: number; position: string }[];
 }
 
@@ -206,8 +206,11 @@ function CountIt({ run }: { run: Run }) {
 }
 
 function column(taken: Taken, index: number): Line {
-  const y = taken.rows.map((row) => row[index] ?? 0);
-  return { channel: index, t: taken.t, least: y, greatest: y };
+  // A meter that shows no figure leaves a gap.
+  const there = taken.rows.map((row, n) => [taken.t[n] ?? 0, row[index]] as const);
+  const seen = there.filter((one): one is readonly [number, number] => typeof one[1] === "number");
+  const y = seen.map(([, figure]) => figure);
+  return { channel: index, t: seen.map(([at]) => at), least: y, greatest: y };
 }
 
 /** A button that commands only while it is pressed, by finger, mouse or the space bar. */

@@ -106,3 +106,22 @@ export const offeredQuery = (jobId: string) =>
     queryFn: async () =>
       unwrap(await api.GET("/api/v1/jobs/{job_id}/commands", { params: { path: { job_id: jobId } } })),
   });
+
+export type LoggedMeter = Schema["LoggedMeterIn"];
+
+/** The recordings of a job, with the bench meter ready to be logged at the points of a test. */
+export function logPath(jobId: string, meter: LoggedMeter): string {
+  const { diagnosis_id, instrument, red, black, controls, unplugged } = meter;
+  const wanted = JSON.stringify({ diagnosis_id, instrument, red, black, controls, unplugged });
+  return `/jobs/${jobId}?${new URLSearchParams({ view: "recordings", meter: wanted })}`;
+}
+
+/** What ``logPath`` has put into an address; null if it is not there or not readable. */
+export function loggedMeter(params: URLSearchParams): LoggedMeter | null {
+  try {
+    const found = JSON.parse(params.get("meter") ?? "null");
+    return typeof found?.diagnosis_id === "string" && typeof found.red === "string" ? found : null;
+  } catch {
+    return null;
+  }
+}

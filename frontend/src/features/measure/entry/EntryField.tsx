@@ -1,4 +1,5 @@
 import { type Ref, type RefObject, useImperativeHandle, useState } from "react";
+import { Link } from "react-router";
 import type { Schema } from "../../../api/client";
 import { Button } from "../../../ui/Button";
 
@@ -38,6 +39,8 @@ interface Props {
   meter: boolean;
   meterBusy: boolean;
   onMeter: () => void;
+  /** Where the meter is recorded over time at the points of this test; null if none is connected that can. */
+  log: string | null;
   /** The workshop's meters to choose from, with their own accuracy. */
   meters: { id: string; name: string }[];
   meterId: string;
@@ -138,6 +141,11 @@ export function EntryField(props: Props) {
           <Button onClick={props.onMeter} disabled={props.meterBusy}>
             {props.meterBusy ? "Reading the meter …" : "Read the meter (R)"}
           </Button>
+        )}
+        {props.log && (
+          <Link to={props.log} className="flex min-h-11 items-center px-2 underline underline-offset-4">
+            Log the meter
+          </Link>
         )}
         {!onlyWords && (
           <Button kind="quiet" onClick={() => setPad(!pad)} aria-expanded={pad}>
