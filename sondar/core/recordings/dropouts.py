@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from scipy.ndimage import median_filter
-from scipy.stats import chi2
+from scipy.special import chdtri
 
 from sondar.core.recordings.estimate import noise_of
 from sondar.core.recordings.model import Channel
@@ -76,5 +76,5 @@ def dropouts(channel: Channel) -> Dropouts | None:
         if least <= LONGEST_S and first > 0 and after < len(t):
             spells.append(Spell(float(t[first]), least, most, float(np.median(y[first:after]))))
     n, minutes = len(spells), max(watched / 60.0, 1e-9)
-    low = float(chi2.ppf(0.025, 2 * n)) / 2 / minutes if n else 0.0
-    return Dropouts(tuple(spells), n / minutes, low, float(chi2.ppf(0.975, 2 * n + 2)) / 2 / minutes, watched, sample_s)
+    low = float(chdtri(2 * n, 0.975)) / 2 / minutes if n else 0.0
+    return Dropouts(tuple(spells), n / minutes, low, float(chdtri(2 * n + 2, 0.025)) / 2 / minutes, watched, sample_s)

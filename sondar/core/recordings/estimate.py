@@ -6,7 +6,7 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.stats import t as student
+from scipy.special import stdtrit
 
 from sondar.core.recordings.model import Array, Channel
 
@@ -96,5 +96,5 @@ def settled_level(channel: Channel) -> Estimate | None:
     worth = effective(len(kept), likeness(kept))
     # A mean over dither finds what lies between two steps; without it the figure may be half a step off.
     coarse = undithered(step, sigma)
-    few = float(student.ppf(0.975, max(1.5, worth - 1.0))) / WIDE
+    few = float(stdtrit(max(1.5, worth - 1.0), 0.975)) / WIDE
     return Estimate(float(kept.mean()), math.sqrt((few * sigma) ** 2 / worth + coarse**2 + channel.bound**2 / 3.0), channel.unit)

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from scipy.signal import correlate
-from scipy.stats import theilslopes
 
 from sondar.core.recordings.estimate import Estimate, likeness
 from sondar.core.recordings.model import Array, Channel
@@ -109,6 +108,8 @@ def line(reported: Channel, reference: Channel) -> Line | None:
     at_once = Estimate(float(np.median(error)), math.hypot(1.25 * scatter / math.sqrt(len(x)), bound), reported.unit)
     if spread <= 6.0 * max(scatter * 0.2, reference.resolution, 1e-12):
         return Line(Estimate(1.0, math.inf), Estimate(at_once.value, math.inf, reported.unit), at_once)
+    from scipy.stats import theilslopes
+
     gain, offset, low, high = theilslopes(y, x, 0.95)
     # The interval holds for samples that do not resemble their neighbours; what is left here often does.
     rho = likeness(y - offset - gain * x)

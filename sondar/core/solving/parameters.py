@@ -16,7 +16,7 @@ from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
-from scipy.stats import norm
+from scipy.special import ndtri
 
 from sondar.core.circuit.model import OPEN_OHM, Branch, Setup
 from sondar.core.circuit.network import Circuit
@@ -128,7 +128,7 @@ def sample_normals(name: str, samples: int) -> Array:
     """
     if samples == 1:
         return np.zeros(1)
-    strata = norm.ppf((np.arange(samples - 1) + 0.5) / (samples - 1))
+    strata = ndtri((np.arange(samples - 1) + 0.5) / (samples - 1))
     order = np.random.default_rng(zlib.crc32(name.encode())).permutation(samples - 1)
     deviates: Array = np.concatenate([[0.0], strata[order]])
     deviates.setflags(write=False)

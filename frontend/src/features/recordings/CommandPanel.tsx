@@ -137,7 +137,7 @@ export function CommandPanel({ jobId, canWrite }: { jobId: string; canWrite: boo
             <label>
               Command or routine
               <select className={FIELD} value={said} onChange={(event) => setChosen(event.target.value)}>
-                <option value="">none, record live data for a minute</option>
+                <option value="">none, record for a minute</option>
                 <optgroup label="Commands">
                   {offered.commands.map((one) => (
                     <option key={one.id} value={`command:${one.id}`}>
@@ -175,8 +175,8 @@ export function CommandPanel({ jobId, canWrite }: { jobId: string; canWrite: boo
           {routine && <Told item={routine} hold={false} />}
           {meter && (
             <p className="mt-2 max-w-3xl text-sm text-soft">
-              Hold the probes at {meter.red} and {meter.black} and leave them there. Without an overload the
-              meter is asked as fast as it answers, and what is recorded belongs to this test.
+              Hold the probes at {meter.red} and {meter.black} and leave them there. The meter is asked as
+              fast as it answers; what is recorded belongs to this test, and an overload leaves a gap.
             </p>
           )}
           {canWrite && !offered.reason && (

@@ -149,10 +149,17 @@ function options(now: Current, width: number, height: number): uPlot.Options {
   };
 }
 
+/** Least height of a strip as a share of its figures: the last digit of a steady one does not fill it. */
+const LEAST_SHARE = 0.02;
+
 /** A range with air above and below; a line that never moves stands in the middle. */
 function padded(low: number, high: number): [number, number] {
   if (low === null || high === null) return [0, 1];
-  const air = high > low ? 0.08 * (high - low) : Math.max(0.05 * Math.abs(high), 0.5);
+  const least = LEAST_SHARE * Math.max(Math.abs(low), Math.abs(high));
+  const air =
+    high > low
+      ? Math.max(0.08 * (high - low), 0.5 * (least - (high - low)))
+      : Math.max(0.05 * Math.abs(high), 0.5);
   return [low - air, high + air];
 }
 
