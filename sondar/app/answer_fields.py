@@ -188,6 +188,7 @@ def _numbers(value: Any) -> list[str]:
     return sorted(set(found))
 
 
+_results = _lines(200, "monitor.test.scale in hexadecimal | value | least | most", lambda parts: len(parts) == 4 and all(parts))
 _frame = _lines(60, "code | figure | value with unit", lambda parts: len(parts) == 3 and all(parts))
 
 HARNESS_METHODS = (
@@ -260,7 +261,7 @@ FIELDS: dict[str, Callable[[Any], Any]] = {
     "intervals_done": _intervals, "removed_parts": _removed, "bypasses": _bypasses, "settings_changed": _settings,
     "outcome": _one_of(OUTCOMES), "outcome_left": _text(500), "inspection_due": _day, "readiness": _readiness, "freeze_frame": _frame,
     "estimate": _estimate, "estimate_discount": _number(0, 100), "estimate_tax": _number(0, 100), "estimate_accepted": _acceptance,
-    "customer_words": _text(2000), "return_cause": _one_of(SAME_CAUSE), "obd_figures": _numbers,
+    "customer_words": _text(2000), "return_cause": _one_of(SAME_CAUSE), "obd_figures": _numbers, "monitor_results": _results,
     "make": _text(60, 1), "model": _text(60), "year": _number(1950, 2100, whole=True), "plate": _text(20), "engine": _text(60), "vin": _vin,
 }  # fmt: skip
 """Every field that can be answered, and the check of its value."""

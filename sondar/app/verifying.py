@@ -21,6 +21,7 @@ from sondar.core.diagnosis.after_repair import Verification
 from sondar.core.diagnosis.judge import Effect, is_within_expected
 from sondar.core.errors import UnavailableError
 from sondar.core.instruments.base import Test
+from sondar.core.monitor_results import MonitorResult
 from sondar.core.obd import FIGURES
 from sondar.core.present.assessment import effect_range
 from sondar.core.quantities import format_si
@@ -93,7 +94,7 @@ class Verified:
         cleared: codes have been cleared since the repair. conditions: under which the complaint occurs, as they are run; run: those
             that have been run since clearing. clearing_warning: why clearing should be thought over; empty if nothing speaks against it.
         watch: live data to be looked at on a road test. cautions: of the circuits that were repaired.
-        frame: figures kept by the vehicle when the code was set.
+        frame: figures kept by the vehicle when the code was set. results: of its monitors' tests, those nearest to a limit first.
     """
 
     standing: Standing
@@ -106,6 +107,7 @@ class Verified:
     commands: list[CommandAgain]
     monitors: Monitors | None
     frame: list[list[str]]
+    results: list[MonitorResult]
     clearing_warning: str
     watch: list[str]
     cautions: list[str]
@@ -212,6 +214,7 @@ def _verified(computed: Computed, stored: _Stored, interface: bool, today: date)
         standing([proof.passed for proof in readings], codes, bool(seq), any(proof.nearer for proof in readings)), at, readings, codes,
         looks is not None, sorted(set(wanted)), sorted({c for look in looks or () for c in look.conditions}), _commands(stored.runs, at),
         _monitors(record, seq), [line.split(" | ") for line in job_record.value_of(record.answers, "freeze_frame", [])],
+        _results(record),
         _warning(job_record.value_of(record.answers, "inspection_due", ""), today),
         _watch(record, {unit for case in stored.cases for repair in case.repairs for unit in repair.units}),
         list(dict.fromkeys(caution for document in documents for caution in document.cautions)), interface,
@@ -281,6 +284,15 @@ def _monitors(record: JobRecord, seq: int) -> Monitors | None:
     return Monitors(complete, outstanding, answer.seq > seq)
 
 
+def _results(record: JobRecord) -> list[MonitorResult]:
+    found = []
+    for line in job_record.value_of(record.answers, "monitor_results", []):
+        numbers, value, least, most = line.split(" | ")
+        monitor, test, scale = (int(part, 16) for part in numbers.split("."))
+        found.append(MonitorResult(monitor, test, scale, float(value), float(least), float(most)))
+    return sorted(found, key=lambda one: (not one.has_run, one.margin))
+
+
 def _warning(due: str, today: date) -> str:
     if not due:
         return ""
@@ -327,6 +339,12 @@ def read_readiness(work: Workspace, job_id: UUID, client_key: UUID, view: Callab
         intake_store.give_answer(
             db, job_id, uuid5(client_key, "figures"), "obd_figures", [f"{n:02X}" for n in seen.figures], NEWEST
         )
+        if seen.results:
+            told = [
+                f"{one.monitor:02X}.{one.test:02X}.{one.scale:02X} | {one.value:.9g} | {one.least:.9g} | {one.most:.9g}"
+                for one in seen.results
+            ]
+            intake_store.give_answer(db, job_id, uuid5(client_key, "results"), "monitor_results", told[:200], NEWEST)
         if seen.frame is not None:
             kept = [
                 f"{seen.frame.code} | {FIGURES[n].title} | {f'{value:g} {FIGURES[n].unit}'.strip()}"

@@ -1,4 +1,4 @@
-"""What every emission-related module offers without any description of the vehicle: OBD services 01, 02 and 09 (ISO 15031-5)."""
+"""What every emission-related module offers without any description of the vehicle: OBD services 01, 02, 06 and 09 (ISO 15031-5)."""
 
 from __future__ import annotations
 
@@ -12,6 +12,7 @@ from udsoncan.client import Client
 from sondar.core.codes import code_of_number
 from sondar.core.diagnostic_address import EMISSIONS, ModuleAddress
 from sondar.core.errors import UnavailableError
+from sondar.core.monitor_results import MonitorResult, results
 from sondar.core.obd import (
     FIGURES,
     FRAME_CODE,
@@ -25,7 +26,7 @@ from sondar.core.obd import (
 from sondar.devices.lines import connected
 from sondar.devices.scan_tool import SILENT, in_words
 
-FIGURES_SERVICE, FRAME_SERVICE, VEHICLE_SERVICE = 0x01, 0x02, 0x09
+FIGURES_SERVICE, FRAME_SERVICE, RESULTS_SERVICE, VEHICLE_SERVICE = 0x01, 0x02, 0x06, 0x09
 AT_ONCE = 6
 """Numbers that one request may ask for."""
 HIGHEST = 0xC0
@@ -58,6 +59,7 @@ class Seen:
 
     Attributes:
         figures: numbers of service 01 that it offers and that are known here. others: how many it offers beyond them.
+        results: of its monitors (service 06); empty if it does not offer them.
     """
 
     vin: str
@@ -65,6 +67,7 @@ class Seen:
     figures: tuple[int, ...]
     others: int
     frame: Frame | None
+    results: tuple[MonitorResult, ...] = ()
 
 
 @contextmanager
@@ -79,7 +82,7 @@ def asking(address: str, module: ModuleAddress | None) -> Iterator[Questions]:
 
 
 class Questions:
-    """Requests of services 01, 02 and 09 on an open line."""
+    """Requests of services 01, 02, 06 and 09 on an open line."""
 
     def __init__(self, client: Client) -> None:
         self._client = client
@@ -159,7 +162,19 @@ def look(address: str, module: ModuleAddress | None) -> Seen:
             raise ObdError(f"readiness cannot be read: {error}") from error
         vin = questions.request(VEHICLE_SERVICE, b"\x02")[2:19].decode("ascii", "replace").strip("\0 ")
         figures = tuple(number for number in offered if number in FIGURES)
-        return Seen(vin, ready, figures, len(offered) - len(figures) - (READINESS in offered), _frame(questions))
+        return Seen(vin, ready, figures, len(offered) - len(figures) - (READINESS in offered), _frame(questions),
+                    _results(questions))  # fmt: skip
+
+
+def _results(questions: Questions) -> tuple[MonitorResult, ...]:
+    """Results of every monitor that has any; a module that does not offer them has none."""
+    found: list[MonitorResult] = []
+    try:
+        for monitor in questions.offered(RESULTS_SERVICE):
+            found += results(questions.request(RESULTS_SERVICE, bytes([monitor])))
+    except (ObdError, ValueError):  # an older protocol answers in another form: what came is kept
+        return tuple(found)
+    return tuple(found)
 
 
 def _frame(questions: Questions) -> Frame | None:

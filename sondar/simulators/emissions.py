@@ -1,4 +1,4 @@
-"""The module for emissions of a simulated vehicle: OBD services 01 (figures, readiness), 02 (freeze frame) and 09 (VIN), ISO 15031-5."""
+"""The emission-related module of a simulated vehicle: OBD services 01 (figures, readiness), 02 (freeze frame), 06 (results), 09 (VIN)."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from sondar.core.circuit.vehicle import DataItem, OnBoardDiagnostics
+from sondar.core.monitor_results import MonitorResult, result_bytes
 from sondar.core.obd import FIGURES, FRAME_CODE, READINESS, SUPPORTED_EVERY, Readiness, readiness_bytes, supported_bytes
 
 SUB_FUNCTION, RANGE = 0x12, 0x31
@@ -41,6 +42,8 @@ class EmissionModule:
             return b"\x49\x02\x01" + self.vin.encode("ascii") if asked == b"\x02" else bytes([0x7F, service, SUB_FUNCTION])
         if service == 0x02:
             return self._freeze_frame(asked)
+        if service == 0x06:
+            return self._tests(asked, since_s)
         if not 1 <= len(asked) <= MOST_NUMBERS:
             return bytes([0x7F, service, SUB_FUNCTION])
         known = {READINESS, *figures}
@@ -48,6 +51,20 @@ class EmissionModule:
             bytes([pid]) + raw for pid in asked if (raw := self._raw(pid, known, figures, stored, since_s)) is not None
         )
         return b"\x41" + answer if answer else bytes([0x7F, service, RANGE])
+
+    def _tests(self, asked: bytes, since_s: float | None) -> bytes:
+        """Results of one monitor, or which monitors there are; nought where it has not run since clearing."""
+        numbers = {one.monitor for one in self.obd.tests}
+        if len(asked) != 1:
+            return bytes([0x7F, 0x06, SUB_FUNCTION])
+        if asked[0] % SUPPORTED_EVERY == 0:
+            return b"\x46" + asked + supported_bytes(asked[0], numbers)
+        found = []
+        for one in (one for one in self.obd.tests if one.monitor == asked[0]):
+            ran = since_s is None or since_s >= self.obd.monitors.get(one.of, 0.0)
+            figures = (one.value, one.least, one.most) if ran else (0.0, 0.0, 0.0)
+            found.append(MonitorResult(one.monitor, one.test, one.scale, *figures))
+        return b"\x46" + result_bytes(found) if found else bytes([0x7F, 0x06, RANGE])
 
     def _raw(
         self, pid: int, known: set[int], figures: Mapping[int, float], stored: Sequence[int], since_s: float | None

@@ -105,7 +105,7 @@ class Modules:
             return live.control(module, request)
         if service == 0x31 and live is not None:
             return live.routine(module, request)
-        if service in (0x01, 0x02, 0x09) and vehicle.emissions is not None and module == vehicle.emissions.module:
+        if service in (0x01, 0x02, 0x06, 0x09) and vehicle.emissions is not None and module == vehicle.emissions.module:
             figures = live.figures_by_number() if live is not None else {}
             return vehicle.emissions.answer(request, vehicle.stored(module), vehicle.since_clearing(), figures)
         if service == 0x14 and len(request) == 4:

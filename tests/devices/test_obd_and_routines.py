@@ -173,3 +173,13 @@ def test_no_interface_is_said() -> None:
         port = taken.getsockname()[1]
     with pytest.raises(ScanToolError, match="no vehicle interface"):
         obd.look(f"127.0.0.1:{port}", None)
+
+
+def test_results_of_monitors_with_their_limits_until_the_codes_are_cleared(broken: DoipServer) -> None:
+    seen = {one.title: one for one in ask(broken).results}
+    assert seen["Catalyst, bank 1, test 80"].value == pytest.approx(0.94, abs=1e-3)
+    assert seen["Evaporative system, small leak, test 81"].value == pytest.approx(-0.11)
+    assert len(seen) == 7
+    scan_tool.clear_codes(broken.address, broken.vehicle.network.document.module_addresses)
+    after = {one.title: one for one in ask(broken).results}
+    assert not after["Catalyst, bank 1, test 80"].has_run, "it takes five minutes of driving"

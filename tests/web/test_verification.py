@@ -155,6 +155,8 @@ def test_codes_are_proved_by_the_vehicle_and_monitors_by_their_module(
     assert read["monitors"]["outstanding"] == []
     assert not read["monitors"]["since_repair"] or not read["repaired_at"]
     assert {line["code"] for line in read["frame"]} == {"P0122"}
+    assert [one["verdict"] for one in read["results"]][:1] == ["near its limit"], "the catalyst at 0.94 of 1 comes first"
+    assert read["results"][0]["limits"] == "0 to 1"
     assert client.post(f"{throttle['url']}/repairs", json={**key(), "units": ["B24"], "action": "Replaced"}).status_code == 201
     broken.vehicle.repair(["B24"])
     found = shown(client, job_id)

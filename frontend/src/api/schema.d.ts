@@ -5002,6 +5002,23 @@ export interface components {
             heard: components["schemas"]["HeardView"][];
         };
         /**
+         * MonitorResultView
+         * @description What a monitor measured, and between which limits (OBD service 06).
+         */
+        MonitorResultView: {
+            /** Limits */
+            limits: string;
+            /** Title */
+            title: string;
+            /** Value */
+            value: string;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "passed" | "near its limit" | "failed" | "not run";
+        };
+        /**
          * MonitorsView
          * @description Readiness as it was read last.
          */
@@ -7527,6 +7544,11 @@ export interface components {
             readings: components["schemas"]["ReadingProofView"][];
             /** Repaired At */
             repaired_at: string | null;
+            /**
+             * Results
+             * @description Of the monitors' tests, those nearest to a limit first.
+             */
+            results: components["schemas"]["MonitorResultView"][];
             /**
              * Run
              * @description What has been run since clearing.

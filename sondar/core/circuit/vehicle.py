@@ -13,7 +13,7 @@ from functools import cached_property
 from typing import Annotated, Any, Literal
 
 import networkx as nx
-from pydantic import Field, ValidationError
+from pydantic import Field, ValidationError, field_validator
 
 from sondar.core.circuit.document.fields import CircuitDocument, VehicleModel, behind
 from sondar.core.circuit.families.base import Fields
@@ -21,6 +21,7 @@ from sondar.core.circuit.model import CHASSIS, Fault
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnostic_address import HIGHEST_29_BIT, ModuleAddress
 from sondar.core.errors import CircuitDocumentError, FieldProblem
+from sondar.core.monitor_results import SCALES
 
 SECTIONS = ("modules", "parts", "connectors", "wires")
 ANCHORS = (
@@ -90,8 +91,27 @@ class RoutineItem(Fields):
     results: dict[str, int] = Field(min_length=1, max_length=12, description="Result in words -> its byte; the first is success.")
 
 
+class MonitorTest(Fields):
+    """A test of a monitor as the simulated vehicle reports it (OBD service 06)."""
+
+    monitor: int = Field(ge=1, le=0xFF)
+    test: int = Field(ge=0, le=0xFF)
+    scale: int = Field(ge=1, le=0xFE)
+    value: float
+    least: float
+    most: float
+    of: str = Field("", description="The monitor in words that must be complete before it has a result.")
+
+    @field_validator("scale")
+    @classmethod
+    def _known(cls, scale: int) -> int:
+        if scale not in SCALES:
+            raise ValueError(f"scale {scale:02X} is not held here")
+        return scale
+
+
 class OnBoardDiagnostics(Fields):
-    """The module that answers OBD services 01, 02 and 09, and its monitors."""
+    """The module that answers OBD services 01, 02, 06 and 09, and its monitors."""
 
     module: str
     compression: bool = Field(False, description="Compression ignition.")
@@ -101,6 +121,9 @@ class OnBoardDiagnostics(Fields):
     monitors: dict[str, float] = Field(
         default_factory=dict,
         description="Monitor -> seconds of running, on the simulated vehicle, until it is complete after clearing.",
+    )
+    tests: list[MonitorTest] = Field(
+        default_factory=list, max_length=60, description="Results of the monitors, on the simulated vehicle."
     )
 
 

@@ -70,6 +70,15 @@ class FrameLine(BaseModel):
     value: str
 
 
+class MonitorResultView(BaseModel):
+    """What a monitor measured, and between which limits (OBD service 06)."""
+
+    title: str
+    value: str
+    limits: str
+    verdict: Literal["passed", "near its limit", "failed", "not run"]
+
+
 class VerificationView(BaseModel):
     """Everything that is to be verified after a repair."""
 
@@ -83,6 +92,7 @@ class VerificationView(BaseModel):
     commands: list[CommandAgainView]
     monitors: MonitorsView | None
     frame: list[FrameLine]
+    results: list[MonitorResultView] = Field(description="Of the monitors' tests, those nearest to a limit first.")
     clearing_warning: str
     watch: list[str] = Field(description="Live data to look at on a road test.")
     cautions: list[str]

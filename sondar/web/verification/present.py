@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Literal
 
 from markupsafe import Markup
 
 from sondar.app.verifying import RoadTest, Verified
+from sondar.core.monitor_results import NEAR, MonitorResult
 from sondar.web.common import SetupIn, TestIn
 from sondar.web.report.present import as_pdf, font_faces, pages
 from sondar.web.verification.models import (
     CodeProofView,
     CommandAgainView,
     FrameLine,
+    MonitorResultView,
     MonitorsView,
     ReadingProofView,
     StandingView,
@@ -34,6 +37,16 @@ def road_test_pdf(found: RoadTest) -> bytes:
 def verification_json(found: Verified) -> bytes:
     """As it is sent; made in a worker."""
     return verification_view(found).model_dump_json().encode()
+
+
+def _result(one: MonitorResult) -> MonitorResultView:
+    verdict: Literal["passed", "near its limit", "failed", "not run"] = (
+        "not run" if not one.has_run else "failed" if not one.passed else "near its limit" if one.margin < NEAR else "passed"
+    )
+    figures = [f"{figure:.4g}" for figure in (one.value, one.least, one.most)]
+    return MonitorResultView(
+        title=one.title, value=f"{figures[0]} {one.unit}".strip(), limits=f"{figures[1]} to {figures[2]}", verdict=verdict
+    )
 
 
 def verification_view(found: Verified) -> VerificationView:
@@ -60,5 +73,6 @@ def verification_view(found: Verified) -> VerificationView:
         commands=[CommandAgainView(**vars(item)) for item in found.commands],
         monitors=None if found.monitors is None else MonitorsView(**vars(found.monitors)),
         frame=[FrameLine(code=code, title=title, value=value) for code, title, value in found.frame],
+        results=[_result(one) for one in found.results],
         clearing_warning=found.clearing_warning, watch=found.watch, cautions=found.cautions, interface=found.interface,
     )  # fmt: skip

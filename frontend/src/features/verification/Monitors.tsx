@@ -73,6 +73,7 @@ export function Monitors({ detail, data, canWrite }: Props) {
           onDay={(day) => due.answer(day)}
         />
       </div>
+      <Results results={data.results} />
       {data.frame.length > 0 && (
         <details className="mt-3 text-sm">
           <summary className="flex min-h-11 cursor-pointer items-center">
@@ -88,6 +89,48 @@ export function Monitors({ detail, data, canWrite }: Props) {
         </details>
       )}
     </section>
+  );
+}
+
+/** What the monitors measured, with their limits; what failed or is near a limit stands open, the rest is folded away. */
+function Results({ results }: { results: Verification["results"] }) {
+  const telling = results.filter((one) => one.verdict === "failed" || one.verdict === "near its limit");
+  const others = results.filter((one) => !telling.includes(one));
+  if (results.length === 0) return null;
+  return (
+    <div className="mt-3 text-sm">
+      <h4 className="text-base">What the monitors measured</h4>
+      {telling.length > 0 && <ResultLines results={telling} />}
+      {others.length > 0 && (
+        <details>
+          <summary className="flex min-h-11 cursor-pointer items-center">
+            {telling.length > 0 ? `${others.length} others` : `${others.length}, none near a limit`}
+          </summary>
+          <ResultLines results={others} />
+        </details>
+      )}
+    </div>
+  );
+}
+
+function ResultLines({ results }: { results: Verification["results"] }) {
+  return (
+    <ul>
+      {results.map((one) => (
+        <li
+          key={one.title}
+          data-monitor-result={one.verdict}
+          className={`flex flex-wrap justify-between gap-x-3 border-t border-rule py-1 ${one.verdict === "failed" || one.verdict === "near its limit" ? "bg-buff" : ""}`}
+        >
+          <span>{one.title}</span>
+          <span>
+            <strong className="figure">{one.verdict === "not run" ? "" : one.value}</strong>{" "}
+            <span className="text-soft">{one.verdict === "not run" ? "" : `limits ${one.limits}, `}</span>
+            {one.verdict}
+          </span>
+        </li>
+      ))}
+    </ul>
   );
 }
 
