@@ -55,6 +55,22 @@ def test_a_name_that_nothing_fits_is_said_and_escape_leaves(page: Page) -> None:
     page.wait(lambda: not page.all("[role=dialog]"), "the dialog to be gone")
 
 
+def test_a_code_that_nobody_holds_leads_on_by_the_words_of_the_scan_tool(page: Page) -> None:
+    job_with(page, "P1ABD")
+    page.see("P1ABD")
+    press(page, "describe it")
+    page.wait(lambda: page.all("[role=dialog] input"), "the words")[0].send_keys("Oil pressure switch, circuit low")
+    page.keys(Keys.ENTER)
+    page.wait(lambda: not page.all("[role=dialog]"), "them to be kept")
+    press(page, "Measure it")
+    page.wait(
+        lambda: page.all("[data-template]")[0].get_attribute("data-template") == "switch-to-ground", "the circuit by its words"
+    )
+    page.find("[data-template=switch-to-ground] button").click()
+    page.find("[data-testid=proposal]")
+    page.see("Oil pressure switch, circuit low, typical")
+
+
 def test_codes_are_found_as_people_say_them(page: Page) -> None:
     page.open("/codes")
     page.find("main input")

@@ -122,11 +122,7 @@ export function Codes({ detail, canWrite }: { detail: JobDetail; canWrite: boole
               key={`${code.module}-${code.code}-${code.failure_type}`}
               code={code}
               onDescribe={canWrite && code.known_from !== "library" ? () => setDescribing(code) : null}
-              onMeasure={
-                canWrite && detail.known_vehicle && code.template
-                  ? () => setMeasuring({ code: code.code, name: "" })
-                  : null
-              }
+              onMeasure={canWrite ? measureOf(code, detail.known_vehicle, setMeasuring) : null}
             />
           ))}
         </ul>
@@ -241,6 +237,15 @@ export function Codes({ detail, canWrite }: { detail: JobDetail; canWrite: boole
       </AskDialog>
     </section>
   );
+}
+
+const NAME_LENGTH = 60;
+
+/** A code leads to a typical circuit by itself, or by what the workshop says that the scan tool calls it. */
+function measureOf(code: Code, knownVehicle: boolean, measure: (wanted: PartWanted) => void) {
+  if (code.template) return knownVehicle ? () => measure({ code: code.code, name: "" }) : null;
+  if (code.known_from !== "workshop" || !code.title || code.danger) return null;
+  return () => measure({ code: code.code, name: code.title.slice(0, NAME_LENGTH) });
 }
 
 function CodeLine(props: { code: Code; onDescribe: (() => void) | null; onMeasure: (() => void) | null }) {
