@@ -83,7 +83,7 @@ export function CommandPanel({ jobId, canWrite }: { jobId: string; canWrite: boo
   const [metered, setMetered] = useState(true);
   const logged = meter && metered ? meter : null;
   // Whoever comes to log the meter is not surprised by the vehicle's data beside it.
-  const recorded = channels ?? (meter ? [] : usual(offered?.data ?? []));
+  const recorded = channels ?? (meter ? [] : usual(offered?.data ?? [], (item ?? routine)?.module));
   const start = useMutation({
     mutationFn: () => {
       const body = {
@@ -251,9 +251,10 @@ export function CommandPanel({ jobId, canWrite }: { jobId: string; canWrite: boo
   );
 }
 
-/** What is recorded unless somebody chooses: what belongs to the circuits, or a few OBD figures where nothing else is known. */
-function usual(data: Offered["data"]): string[] {
-  const own = data.filter((one) => one.module !== "OBD");
+/** What is recorded unless somebody chooses: what the commanded module tells, else what belongs to the circuits, or a few OBD figures where nothing else is known. */
+function usual(data: Offered["data"], module: string | undefined): string[] {
+  const ofModule = data.filter((one) => one.module === module);
+  const own = ofModule.length > 0 ? ofModule : data.filter((one) => one.module !== "OBD");
   return (own.length > 0 ? own : data.slice(0, OBD_AT_ONCE)).map((one) => one.id);
 }
 

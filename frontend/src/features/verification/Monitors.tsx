@@ -64,6 +64,7 @@ export function Monitors({ detail, data, canWrite }: Props) {
           {read.isPending ? "Reading …" : monitors ? "Read the monitors again" : "Read the monitors"}
         </Button>
       )}
+      <Results results={data.results} />
       <div className="mt-3">
         <InspectionDay
           key={due.value}
@@ -73,7 +74,6 @@ export function Monitors({ detail, data, canWrite }: Props) {
           onDay={(day) => due.answer(day)}
         />
       </div>
-      <Results results={data.results} />
       {data.frame.length > 0 && (
         <details className="mt-3 text-sm">
           <summary className="flex min-h-11 cursor-pointer items-center">
@@ -96,6 +96,12 @@ export function Monitors({ detail, data, canWrite }: Props) {
 function Results({ results }: { results: Verification["results"] }) {
   const telling = results.filter((one) => one.verdict === "failed" || one.verdict === "near its limit");
   const others = results.filter((one) => !telling.includes(one));
+  const outstanding = results.filter((one) => one.verdict === "not run").length;
+  const passed = others.length - outstanding;
+  const summary = [
+    passed > 0 && `${passed} passed${telling.length > 0 ? "" : ", none near a limit"}`,
+    outstanding > 0 && `${outstanding} not run since clearing`,
+  ];
   if (results.length === 0) return null;
   return (
     <div className="mt-3 text-sm">
@@ -104,7 +110,7 @@ function Results({ results }: { results: Verification["results"] }) {
       {others.length > 0 && (
         <details>
           <summary className="flex min-h-11 cursor-pointer items-center">
-            {telling.length > 0 ? `${others.length} others` : `${others.length}, none near a limit`}
+            {summary.filter(Boolean).join("; ")}
           </summary>
           <ResultLines results={others} />
         </details>
