@@ -129,18 +129,18 @@ class LiveModules:
         return seen.begin + (seen.end - seen.begin) * share
 
     def _set(self, name: str, position: str | None, at: float | None = None) -> None:
-        now = self.clock() if at is None else at
-        before, released = {item: self._value(item) for item in self._figures}, self._setup()
+        released = self._setup()
         if position is None:
             self._commanded.pop(name, None)
         else:
             self._commanded[name] = position
         ends = self._steady()
-        for item, figure in list(self._figures.items()):
-            if figure.end == ends[item]:
-                continue  # nothing that moves it was moved
-            dead_s, lag_s = self._follows(item, self._setup() if position is not None else released)
-            self._figures[item] = _Followed(before[item], ends[item], now + dead_s, lag_s)
+        moved = [item for item, figure in self._figures.items() if figure.end != ends[item]]
+        follows = {item: self._follows(item, self._setup() if position is not None else released) for item in moved}
+        # Only now does anything move: on a slow machine what was worked out so far has taken its time.
+        now = self.clock() if at is None else at
+        for item, (dead_s, lag_s) in follows.items():
+            self._figures[item] = _Followed(self._value(item), ends[item], now + dead_s, lag_s)
 
     def _follows(self, name: str, setup: Setup) -> tuple[float, float]:
         """(dead time, time constant) in seconds with which a figure follows what was moved last, under the hidden faults."""

@@ -142,7 +142,7 @@ def test_a_silent_bus_is_a_finding_in_bounded_time(monkeypatch: pytest.MonkeyPat
 def talk(adapter: CanAdapter, said: bytes) -> bytes:
     """What the adapter answers to a few commands on a bare line."""
     host, port = adapter.server_address[:2]
-    with socket.create_connection((str(host), int(port)), timeout=3.0) as line:
+    with socket.create_connection((str(host), int(port)), timeout=30.0) as line:
         line.sendall(said)
         line.shutdown(socket.SHUT_WR)
         return b"".join(iter(lambda: line.recv(4096), b""))

@@ -147,7 +147,7 @@ ROUTES: dict[str, Route] = {
     "POST /recordings/{recording_id}/reading": Route("technician", 409, dict),
     "GET /recordings/{recording_id}/lines": Route("read-only", 200),
     "GET /recordings/{recording_id}/features": Route("read-only", 404),
-    "GET /recordings/{recording_id}/plausibility": Route("read-only", 404),
+    "GET /recordings/{recording_id}/plausibility": Route("read-only", 200),
     "GET /recordings/{recording_id}/file": Route("read-only", 409),
     "POST /recordings/{recording_id}/marks": Route("technician", 201, lambda: {**key(), "at_s": 1.0, "text": "here"}),
     "PUT /recordings/{recording_id}/channel-meaning": Route(
