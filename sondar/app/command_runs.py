@@ -208,6 +208,9 @@ def carry_out(
         modules |= {emissions} if emissions else set()
     state, said = "stopped", "It ended by an error of the program."
     try:
+        if meter is not None:  # before anybody can open what is recorded
+            with work.transaction() as db:
+                recording_store.tie(db, run.recording_id, meter.title, dict(meter.tie))
         with ExitStack() as lines:
             asked = {name: document.module_addresses[name] for name in sorted(modules)}
             needed = bool(asked) or emissions is not None
@@ -227,9 +230,6 @@ def carry_out(
         state, said = "lost", error.detail
     finally:
         finish(work, run, taken, state, said)
-        if meter is not None:
-            with work.transaction() as db:
-                recording_store.tie(db, run.recording_id, meter.title, dict(meter.tie))
 
 
 def _follow(work: Workspace, run: Run, line: Link, item: CommandItem | None, wanted: WantedRun, taken: _Taken) -> tuple[str, str]:

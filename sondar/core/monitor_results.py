@@ -90,7 +90,7 @@ class MonitorResult:
 
     @property
     def has_run(self) -> bool:
-        """False since clearing: all figures are nought then."""
+        """False since clearing: all figures are zero then."""
         return bool(self.value or self.least or self.most)
 
     @property

@@ -83,13 +83,13 @@ def logging_meter(
             except ValueError as error:
                 raise MeterError("the meter answers with something that is no number: check its settings") from error
             except (pyvisa.Error, OSError) as error:
-                raise MeterError(f"the meter at {address} does not answer any more") from error
+                raise MeterError(f"the meter at {address} does not answer any more: what came until then is kept") from error
             return value if abs(value) < NOT_A_NUMBER else None
 
         try:
             _put_in_place(link, device, placement)
         except (pyvisa.Error, OSError) as error:
-            raise MeterError(f"the meter at {address} does not answer ({error})") from error
+            raise MeterError(f"the meter at {address} does not answer ({error}): check that it is on and connected") from error
         yield figure
 
 

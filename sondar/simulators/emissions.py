@@ -53,7 +53,7 @@ class EmissionModule:
         return b"\x41" + answer if answer else bytes([0x7F, service, RANGE])
 
     def _tests(self, asked: bytes, since_s: float | None) -> bytes:
-        """Results of one monitor, or which monitors there are; nought where it has not run since clearing."""
+        """Results of one monitor, or which monitors there are; zero where it has not run since clearing."""
         numbers = {one.monitor for one in self.obd.tests}
         if len(asked) != 1:
             return bytes([0x7F, 0x06, SUB_FUNCTION])

@@ -39,7 +39,7 @@ def test_any_bytes_come_back(rows: list[tuple[int, int, int, int, int, int]]) ->
     assert result_bytes(results(raw)) == raw
 
 
-def test_a_result_outside_failed_one_of_noughts_has_not_run_and_an_unknown_scale_is_said() -> None:
+def test_a_result_outside_failed_one_of_zeros_has_not_run_and_an_unknown_scale_is_said() -> None:
     failed = MonitorResult(0x41, 0x83, 0x14, 15.0, 4.0, 12.0)
     assert not failed.passed
     assert failed.margin < 0

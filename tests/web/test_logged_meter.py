@@ -151,3 +151,15 @@ def test_without_a_meter_it_is_said(client: FlaskClient, door: Door, diagnosis: 
     refused = begin(client, job, meter={"diagnosis_id": circuit, **AT_PUMP}, seconds=1.0)
     door.app.extensions["sondar"] = held
     assert (refused.status_code, refused.json["title"]) == (502, "Meter not read")
+
+
+def test_a_meter_that_is_not_there_ends_the_run_with_what_to_do(
+    client: FlaskClient, door: Door, diagnosis: tuple[str, str]
+) -> None:
+    job, circuit = diagnosis
+    held = door.app.extensions["sondar"]
+    door.app.extensions["sondar"] = replace(held, devices=replace(held.devices, meter="TCPIP::127.0.0.1::1::SOCKET", vehicles={}))
+    run = over(client, begin(client, job, meter={"diagnosis_id": circuit, **AT_PUMP}, seconds=1.0).json["id"], 60.0)
+    door.app.extensions["sondar"] = held
+    assert run["state"] == "lost"
+    assert "check that it is on and connected" in run["said"]

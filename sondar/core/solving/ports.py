@@ -30,7 +30,7 @@ SPARSE_FROM = 150
 
 
 def _solved(matrix: Array, right: Array, entries: set[tuple[int, int]]) -> Array:
-    """(S, n, m) solutions of the network's equations (S, n, n), nought but at its entries, for each right side (S, n, m)."""
+    """(S, n, m) solutions of the network's equations (S, n, n), zero but at its entries, for each right side (S, n, m)."""
     if matrix.shape[1] < SPARSE_FROM:
         return np.asarray(np.linalg.solve(matrix, right))
     row, column = np.array(sorted(entries), dtype=np.intp).T

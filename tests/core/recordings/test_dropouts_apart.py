@@ -10,7 +10,7 @@ from sondar.core.recordings.offered import Feature, features, without_dropouts
 
 
 def recorded(*spells: float) -> tuple[Channel, Lane]:
-    """A valve that follows a command at 5 s with 0.4 s, and drops to nought for 0.1 s now and then."""
+    """A valve that follows a command at 5 s with 0.4 s, and drops to zero for 0.1 s now and then."""
     rng, t = np.random.default_rng(4), np.arange(0.0, 20.0, 0.02)
     y = 1.0 + 2.0 * np.where(t > 5.0, 1.0 - np.exp(-(t - 5.0) / 0.4), 0.0) + rng.normal(0.0, 0.01, len(t))
     for at in spells:
