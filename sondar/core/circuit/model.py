@@ -180,12 +180,14 @@ class Severity:
     Attributes:
         grade: (axis, position) of a cell on a grid, which stands for everything halfway to its neighbours on the same axis; None for a
             severity that stands for itself alone.
+        width: how much of the axis the cell stands for, where that does not follow from its neighbours.
     """
 
     label: str
     weight: float
     changes: tuple[Change, ...]
     grade: tuple[str, float] | None = None
+    width: float | None = None
 
     @property
     def key(self) -> str:

@@ -15,7 +15,7 @@ import numpy as np
 import numpy.typing as npt
 
 from sondar.core.circuit.network import Circuit
-from sondar.core.diagnosis.hypotheses import HypothesisSet
+from sondar.core.diagnosis.hypotheses import HypothesisSet, cell_share
 from sondar.core.instruments import INSTRUMENTS, instrument
 from sondar.core.instruments.base import Instrument, Observation, Population, Solved, Test
 from sondar.core.limits.condition import limit_test
@@ -149,16 +149,13 @@ def blended(words: Array, hypotheses: HypothesisSet) -> Array:
     return np.asarray(own * words + (1.0 - own) * 0.5 * (words[milder] + words[worse]))
 
 
-def cell_slope(values: Array, milder: npt.NDArray[np.intp], worse: npt.NDArray[np.intp]) -> Array:
+def cell_slope(values: Array, milder: npt.NDArray[np.intp], worse: npt.NDArray[np.intp], share: Array) -> Array:
     """(H, …) change of a figure per standard deviation of a fault's severity within its cell; ``milder``, ``worse`` are the next cells.
 
-    A severity spread evenly over its cell spreads what is shown over the cell's width: standard deviation width / √12 (GUM type B).
-    At an end of the grid half the cell lies beyond it, where readings change less: three quarters of one step.
+    A severity spread evenly over its cell spreads what is shown over the cell's width, ``share`` of the difference between its
+    neighbours: standard deviation width / √12 (GUM type B).
     """
-    own = np.arange(len(milder))
-    steps = (milder != own).astype(float) + (worse != own)
-    share = np.where(steps == 2, 0.5, 0.75).reshape(-1, *([1] * (values.ndim - 1)))
-    return np.asarray((values[worse] - values[milder]) * share / np.sqrt(12.0))
+    return np.asarray((values[worse] - values[milder]) * share.reshape(-1, *([1] * (values.ndim - 1))) / np.sqrt(12.0))
 
 
 def forecast(circuit: Circuit, hypotheses: HypothesisSet, parameters: Parameters, test: Test, blur: float = 0.0) -> Forecast:
@@ -196,9 +193,9 @@ def forecast(circuit: Circuit, hypotheses: HypothesisSet, parameters: Parameters
         mean = working[0]
         if len(working) == 1 + len(parameters.network):
             slope[:, : len(parameters.network)] = (working[1:] - working[0]).T
-        slope[:, parameters.index(SEVERITY)] = cell_slope(mean, hypotheses.milder, hypotheses.worse)
+        slope[:, parameters.index(SEVERITY)] = cell_slope(mean, hypotheses.milder, hypotheses.worse, hypotheses.share)
         if hypotheses.second is not None:
-            slope[:, parameters.index(SECOND_SEVERITY)] = cell_slope(mean, *hypotheses.second)
+            slope[:, parameters.index(SECOND_SEVERITY)] = cell_slope(mean, *hypotheses.second, cell_share(*hypotheses.second))
         noise = _meter(device, parameters, figures[0], slope)
         if seen.wander is not None:
             wander = seen.wander[:, 0]

@@ -16,6 +16,7 @@ import numpy.typing as npt
 from sondar.core.circuit.model import Change, Fault, Setup, Severity
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.base_rates import base_rates
+from sondar.core.diagnosis.thresholds import divided_at_thresholds
 from sondar.core.instruments import INSTRUMENTS, displays, sensible_tests
 from sondar.core.instruments.base import Display, Population
 from sondar.core.solving.fuses import blown_fuses
@@ -61,6 +62,7 @@ class HypothesisSet:
         member: (H, U) one-hot membership of hypotheses in units.
         milder, worse: (H − 1,) the next cell of the same fault either way, itself where there is none: severities of a resistance
             are points of a grid that stand for everything between.
+        share: (H − 1,) of the difference between those two, how much lies within the hypothesis' own cell.
         second: the same for the second fault of two, where hypotheses are pairs of faults.
     """
 
@@ -72,6 +74,7 @@ class HypothesisSet:
     member: Array
     milder: Ints
     worse: Ints
+    share: Array
     second: tuple[Ints, Ints] | None = None
 
     def index(self, fault: str, severity: str | None = None) -> list[int]:
@@ -106,6 +109,7 @@ def build_hypotheses(circuit: Circuit, temperature_c: float = 20.0, only: frozen
     listed = [(f, severity) for f in circuit.faults.values() if only is None or f.id in only for severity in f.severities]
     while len(listed) > MANY_LISTED and len(coarser := _coarser(listed)) < len(listed):
         listed = coarser
+    listed = divided_at_thresholds(circuit, listed, temperature_c)
     changes = [(), *(severity.changes for _, severity in listed)]
     blown = blown_fuses(circuit, changes, temperature_c)
     seen = _noticeable(circuit, changes, [None, *(fault for fault, _ in listed)], blown, temperature_c)
@@ -121,9 +125,10 @@ def build_hypotheses(circuit: Circuit, temperature_c: float = 20.0, only: frozen
     units = tuple(dict.fromkeys(s.unit for s in suspects))
     member = np.array([[1.0 if s.unit == unit else 0.0 for unit in units] for s in suspects])
     rows = [0, *(i + 1 for i in kept)]
-    grades = [None, *(listed[i][1].grade for i in kept)]
     found = tuple(changes[i] for i in rows)
-    return HypothesisSet(tuple(suspects), found, blown[rows], prior, units, member, *_neighbours(suspects, grades))
+    return HypothesisSet(
+        tuple(suspects), found, blown[rows], prior, units, member, *_neighbours(suspects, [None, *(listed[i][1] for i in kept)])
+    )
 
 
 def _coarser(listed: Sequence[tuple[Fault, Severity]]) -> list[tuple[Fault, Severity]]:
@@ -142,18 +147,34 @@ def _coarser(listed: Sequence[tuple[Fault, Severity]]) -> list[tuple[Fault, Seve
     return [item for item in found if item is not None]
 
 
-def _neighbours(suspects: list[Suspect], grades: Sequence[tuple[str, float] | None]) -> tuple[Ints, Ints]:
-    """Indices of the next milder and the next worse cell of the same fault on the same axis."""
-    milder, worse = np.arange(len(grades)), np.arange(len(grades))
+def _neighbours(suspects: list[Suspect], severities: Sequence[Severity | None]) -> tuple[Ints, Ints, Array]:
+    """Indices of the next milder and the next worse cell of the same fault on the same axis, and the share of their difference."""
+    milder, worse = np.arange(len(severities)), np.arange(len(severities))
     axes: dict[tuple[str, str], list[tuple[float, int]]] = {}
-    for index, (suspect, grade) in enumerate(zip(suspects, grades, strict=False)):
-        if grade is not None:
-            axes.setdefault((suspect.fault, grade[0]), []).append((grade[1], index))
+    for index, (suspect, severity) in enumerate(zip(suspects, severities, strict=False)):
+        if severity is not None and severity.grade is not None:
+            axes.setdefault((suspect.fault, severity.grade[0]), []).append((severity.grade[1], index))
     for members in axes.values():
         order = [index for _, index in sorted(members)]
         for below, above in itertools.pairwise(order):
             worse[below], milder[above] = above, below
-    return milder, worse
+    share = cell_share(milder, worse)
+    for members in axes.values():
+        places = {index: place for place, index in members}
+        for index in places:
+            severity, apart = severities[index], places[int(worse[index])] - places[int(milder[index])]
+            if severity is not None and severity.width is not None and apart > 0.0:
+                share[index] = severity.width / apart
+    return milder, worse, share
+
+
+def cell_share(milder: Ints, worse: Ints) -> Array:
+    """(H,) share of the difference between a cell's neighbours that lies within it, on an even grid.
+
+    At an end of the grid half the cell lies beyond it, where readings change less: three quarters of one step.
+    """
+    own = np.arange(len(milder))
+    return np.where((milder != own) & (worse != own), 0.5, 0.75)
 
 
 def _noticeable(

@@ -17,7 +17,7 @@ import numpy.typing as npt
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.belief import Belief, reading_error_of, update
 from sondar.core.diagnosis.costs import Situation
-from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN, HypothesisSet, Suspect
+from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN, HypothesisSet, Suspect, cell_share
 from sondar.core.diagnosis.lookahead import rank_tests
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.ranking import Ranking
@@ -118,7 +118,9 @@ def _as_hypotheses(
     share = np.concatenate([[hypotheses.prior[0]], prior, [hypotheses.prior[-1]]])
     everyone = (Suspect(NONE, "", NONE, NONE, NONE), *made, Suspect(UNKNOWN, "", UNKNOWN, UNKNOWN, UNKNOWN))
     alone = np.arange(len(changes))
-    found = HypothesisSet(everyone, tuple(changes), blown, share, (), np.zeros((len(everyone), 0)), alone, alone)
+    found = HypothesisSet(
+        everyone, tuple(changes), blown, share, (), np.zeros((len(everyone), 0)), alone, alone, cell_share(alone, alone)
+    )
     if not graded:
         return found
     place = {pair: index for index, pair in enumerate(pairs, start=1)}
@@ -126,7 +128,7 @@ def _as_hypotheses(
     for way in (hypotheses.milder, hypotheses.worse):
         axes.append(np.array([0, *(place.get((int(way[a]), b), place[a, b]) for a, b in pairs)]))
         axes.append(np.array([0, *(place.get((a, int(way[b])), place[a, b]) for a, b in pairs)]))
-    return replace(found, milder=axes[0], worse=axes[2], second=(axes[1], axes[3]))
+    return replace(found, milder=axes[0], worse=axes[2], share=cell_share(axes[0], axes[2]), second=(axes[1], axes[3]))
 
 
 def _with_neighbours(hypotheses: HypothesisSet, pairs: Sequence[tuple[int, int]]) -> list[tuple[int, int]]:

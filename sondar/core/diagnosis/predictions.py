@@ -340,7 +340,7 @@ def between_severities(shown: Display, hypotheses: HypothesisSet) -> Display:
 
     Without this a fault of 45 Ω would be thought impossible because neither 30 nor 100 Ω predicts its reading.
     """
-    slope = cell_slope(shown.mean, hypotheses.milder, hypotheses.worse)
+    slope = cell_slope(shown.mean, hypotheses.milder, hypotheses.worse, hypotheses.share)
     return replace(shown, sd=np.hypot(shown.sd, slope), words=blended(shown.words, hypotheses))
 
 

@@ -15,7 +15,7 @@ import numpy as np
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.belief import Belief, update
 from sondar.core.diagnosis.costs import Situation
-from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN, HypothesisSet, Suspect
+from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN, HypothesisSet, Suspect, cell_share
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.ranking import Ranking, evaluate, ranked_tests
 from sondar.core.instruments.reading import Reading
@@ -78,10 +78,8 @@ def _others(hypotheses: HypothesisSet, units: frozenset[str]) -> list[int]:
             by_fault.setdefault(suspect.fault, []).append(index)
     for rows in by_fault.values():
         often = max(rows, key=lambda h: hypotheses.prior[h])
-        worst = often
-        while hypotheses.worse[worst] != worst:
-            worst = int(hypotheses.worse[worst])
-        found[often], found[worst] = None, None
+        graded = often not in (hypotheses.milder[often], hypotheses.worse[often])
+        found[often], found[rows[-1] if graded else often] = None, None
     return list(found)
 
 
@@ -107,7 +105,9 @@ def _beside_first(circuit: Circuit, belief: Belief, first: list[int], others: li
     units = tuple(dict.fromkeys(s.unit for s in everyone))
     member = np.array([[float(s.unit == unit) for unit in units] for s in everyone])
     itself = np.arange(len(changes))
-    return HypothesisSet(everyone, tuple(changes), blown, prior / prior.sum(), units, member, itself, itself)
+    return HypothesisSet(
+        everyone, tuple(changes), blown, prior / prior.sum(), units, member, itself, itself, cell_share(itself, itself)
+    )
 
 
 def beside(predictor: Predictor, belief: Belief, readings: Sequence[Reading], situation: Situation) -> Beside | None:
