@@ -214,7 +214,10 @@ def command_before_listening(said: Said) -> Iterator[str]:
 
 
 def quick_plug_first(said: Said) -> Iterator[str]:
-    """A line is first measured where it is quick to reach, as long as both places are the same conductor."""
+    """A line is first measured where it is quick to reach, as long as both places are the same conductor.
+
+    Read is a line also by the module at its end (live data of an input) and by a clamp around one of its wires.
+    """
     test = said.test
     if not INSTRUMENTS[test.instrument].probes or test.instrument == "ohmmeter":
         return
@@ -228,6 +231,12 @@ def quick_plug_first(said: Said) -> Iterator[str]:
         terminals_on(said.document, test.black, test.setup.unplugged) if test.black != said.circuit.black_reference else set()
     )
     read = any(INSTRUMENTS[o.instrument].probes and o.instrument != "ohmmeter" and {o.red, o.black} & lines for o in said.done)
+    read = read or any(
+        (o.instrument == "live-data" and f"{o.red}.pin" in lines)
+        or (o.instrument == "current-clamp" and {said.document.wires[o.red].from_, said.document.wires[o.red].to} & lines)
+        for o in said.done
+        if o.instrument == "live-data" or o.red in said.document.wires
+    )
     for other in said.circuit.points.values():
         cost = 0.0 if other.place in opened else other.access_min
         if (

@@ -13,7 +13,7 @@ from functools import lru_cache
 import networkx as nx
 
 from sondar.core.circuit.document.fields import behind
-from sondar.core.circuit.families import BusTransceiver, Contact, Part, PulledInput, Reference, Splice, Wire
+from sondar.core.circuit.families import BusTransceiver, Contact, HBridge, Part, PulledInput, Reference, Splice, Wire
 from sondar.core.circuit.families.module import Driver
 from sondar.core.circuit.model import CHASSIS, Point, Setup
 from sondar.core.circuit.network import Circuit
@@ -193,6 +193,8 @@ def _delicate_terminals(part: Part) -> dict[str, tuple[str, ...]]:
         return {"5 V reference" if part.supply_v < LOGIC_BELOW_V else "sensor's supply": ("out",)}
     if isinstance(part, BusTransceiver):
         return {"bus line": ("h", "l")}
+    if isinstance(part, HBridge):
+        return {"module's output": ("a", "b")}
     return {}
 
 
@@ -202,6 +204,8 @@ def _electronic_terminals(part: Part) -> tuple[str, ...]:
         return ("pin",)
     if isinstance(part, Driver | Reference):
         return ("out",)
+    if isinstance(part, HBridge):
+        return ("a", "b")
     return part.TERMINALS if part.is_electronic else ()
 
 

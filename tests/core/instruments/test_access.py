@@ -38,6 +38,7 @@ def touched_by(circuit: Circuit, *instruments: str) -> set[str]:
         ("tessel-wheel-speed", "sensor's supply", {"X54.1"}),
         ("lisk-modules-and-bus", "bus line", {"X5.10", "X5.11", "X2.20", "X12.4"}),
         ("radiator-fan-relay", "module's output", {"X3.85", "X1.23"}),
+        ("tessel-exhaust-valve", "module's output", {"X1.60", "X1.61", "X60.1", "X60.2"}),
     ],
 )
 def test_lines_that_take_no_load(name: str, line: str, points: set[str]) -> None:
