@@ -10,7 +10,7 @@ import numpy as np
 
 from sondar.core.circuit.model import Change, Setup
 from sondar.core.diagnosis.belief import Belief, update
-from sondar.core.diagnosis.costs import Situation
+from sondar.core.diagnosis.costs import Situation, made_in
 from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN
 from sondar.core.diagnosis.judge import TRIES
 from sondar.core.diagnosis.pairs import ranked_together
@@ -167,7 +167,7 @@ def follow_vehicle(
         times[test] += 1
         done = situation.done | {test} if present >= 1.0 or times[test] >= TRIES else situation.done
         opened = situation.opened | places | (situation.setup.unplugged ^ test.setup.unplugged)
-        situation = replace(situation, setup=test.setup, opened=opened, done=done)
+        situation = replace(situation, setup=made_in(circuit, situation.setup, test), opened=opened, done=done)
 
 
 def calibration(pairs: Sequence[tuple[float, bool]]) -> dict[str, object]:

@@ -17,7 +17,7 @@ from sondar.core.circuit.model import Setup
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.after_repair import RepairedJudgement, before_now, judge_repaired
 from sondar.core.diagnosis.belief import Array, Belief, starting_prior, update
-from sondar.core.diagnosis.costs import Situation
+from sondar.core.diagnosis.costs import Situation, made_in
 from sondar.core.diagnosis.entry_check import meant_instead
 from sondar.core.diagnosis.expected_values import expected_values
 from sondar.core.diagnosis.judge import Judgement
@@ -145,8 +145,10 @@ def known_of(case: Case, predictor: Predictor) -> list[Reading]:
 def situation_of(case: Case, predictor: Predictor, readings: Sequence[Reading]) -> Situation:
     """Where the technician stands after these readings."""
     circuit = predictor.circuit
-    measured = [r.test.setup for r in readings if not r.device.finding]
-    setup = measured[-1] if measured else circuit.rest_setup(case.job.temperature_c)
+    setup = circuit.rest_setup(case.job.temperature_c)
+    for reading in readings:
+        if reading.device.as_it_stands or not reading.device.finding:
+            setup = made_in(circuit, setup, reading.test)
     opened = {circuit.point(ref).place for reading in readings for ref in (reading.test.red, reading.test.black)}
     for reading in readings:
         opened |= reading.test.setup.unplugged

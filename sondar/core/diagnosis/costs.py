@@ -112,6 +112,13 @@ def setup_change(circuit: Circuit, situation: Situation, target: Setup) -> tuple
     return hands.minutes, tuple(hands.steps), frozenset(opened)
 
 
+def made_in(circuit: Circuit, setup: Setup, test: Test) -> Setup:
+    """The set-up in which a test is made and the vehicle stands after it: one that only looks leaves apart what is apart."""
+    if not instrument(test.instrument).as_it_stands:
+        return test.setup
+    return circuit.rest_setup(test.setup.temperature_c).with_unplugged(setup.unplugged)
+
+
 @dataclass
 class _Hands:
     """What is done to the controls, step by step."""

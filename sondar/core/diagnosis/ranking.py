@@ -11,7 +11,7 @@ brings back the minutes it takes.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
@@ -21,7 +21,7 @@ import numpy.typing as npt
 from sondar.core.circuit.model import Setup
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.belief import Belief
-from sondar.core.diagnosis.costs import Situation, Step, loss_matrix, own_minutes, reach, setup_change
+from sondar.core.diagnosis.costs import Situation, Step, loss_matrix, made_in, own_minutes, reach, setup_change
 from sondar.core.diagnosis.expectations import learned_outlooks
 from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN, HypothesisSet
 from sondar.core.diagnosis.predictions import Outlook, Predictor, SetupPredictions
@@ -189,9 +189,7 @@ def ranked_tests(
         given = joint / np.maximum(units[in_play], 1e-12)
         distance = 0.5 * np.add.reduceat(np.abs(given - given[:, top : top + 1]), first, axis=0)
         apart = np.maximum(apart, distance[allowed].max(axis=0))
-        change, steps, opened = setup_change(circuit, situation, setup)
-        closed = [sum(minutes for place, minutes in places.items() if place not in opened) for places in predictions.places]
-        scored.append(_Scored(predictions, allowed, saving, change + np.array(closed) + predictions.minutes, steps, opened, change))
+        scored += _as_made(circuit, situation, predictions, allowed, saving)
     ranked = _best(predictor, belief, scored, situation)
     leading, certainty = _leading_class(hypotheses, units, in_play, apart)
     if leading == (NONE,):
@@ -205,6 +203,19 @@ def ranked_tests(
     best = _varied(ranked, alternatives)
     seen = [with_outcomes(proposal, belief) for proposal in best]
     return Ranking(tuple(seen), settled, reason, leading, certainty, phi, _in_same_setup(circuit, ranked)), ranked
+
+
+def _as_made(
+    circuit: Circuit, situation: Situation, predictions: SetupPredictions, allowed: npt.NDArray[np.bool_], saving: Array
+) -> Iterator[_Scored]:
+    """The tests of a set-up with their minutes; those that only look need less of it."""
+    target = [made_in(circuit, situation.setup, test) for test in predictions.tests]
+    for goal in dict.fromkeys(setup for setup, may in zip(target, allowed, strict=True) if may):
+        change, steps, opened = setup_change(circuit, situation, goal)
+        closed = [sum(minutes for place, minutes in places.items() if place not in opened) for places in predictions.places]
+        minutes = change + np.array(closed) + predictions.minutes
+        here = allowed & np.array([setup == goal for setup in target])
+        yield _Scored(predictions, here, saving, minutes, steps, opened, change)
 
 
 def _best(predictor: Predictor, belief: Belief, scored: Sequence[_Scored], situation: Situation) -> list[Proposal]:
@@ -380,7 +391,7 @@ def evaluate(predictor: Predictor, belief: Belief, situation: Situation, test: T
     if test not in predictions.tests:
         return None
     index = predictions.tests.index(test)
-    change, steps, opened = setup_change(predictor.circuit, situation, test.setup)
+    change, steps, opened = setup_change(predictor.circuit, situation, made_in(predictor.circuit, situation.setup, test))
     access, places = reach(predictor.circuit, test, opened)
     minutes = change + access + float(predictions.minutes[index])
     [outlook] = learned_outlooks(predictor, belief, [(predictions, index)])

@@ -199,6 +199,7 @@ class Instrument(ABC):
         probes: it has two probes that touch points; else it looks at a part, a wire or a module's own value.
         recorded: it is read off a recording of live data while something is commanded.
         ordinary: every workshop has it. finding: it does not depend on the set-up, so it is filed under rest.
+        as_it_stands: made with the key off and whatever is apart left apart.
         query: SCPI measurement instruction of a bench meter that can be asked for it (SCPI-1999, volume 2); empty for none.
         accuracy_of: which accuracy of a workshop's meter applies, ``volts`` or ``ohms``; empty for none.
         caution: shown with every test.
@@ -232,6 +233,7 @@ class Instrument(ABC):
     recorded: ClassVar[bool] = False
     ordinary: ClassVar[bool] = False
     finding: ClassVar[bool] = False
+    as_it_stands: ClassVar[bool] = False
     query: ClassVar[str] = ""
     accuracy_of: ClassVar[Literal["", "volts", "ohms"]] = ""
     caution: ClassVar[str] = ""

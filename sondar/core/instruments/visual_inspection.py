@@ -22,6 +22,7 @@ class VisualInspection(Finding):
 
     id = "visual-inspection"
     title = "Visual inspection"
+    as_it_stands = True
     minutes = 0.7
     words = ("damaged", "OK")
     synonyms = {

@@ -9,10 +9,12 @@ import pytest
 from sondar.circuit_files import library_circuits, load_circuit_text
 from sondar.core.circuit.document.checks import read_document
 from sondar.core.circuit.network import Circuit
-from sondar.core.diagnosis.costs import Situation, setup_change
+from sondar.core.diagnosis.belief import update
+from sondar.core.diagnosis.costs import Situation, made_in, setup_change
 from sondar.core.diagnosis.predictions import Predictor
-from sondar.core.diagnosis.ranking import candidate_setups
+from sondar.core.diagnosis.ranking import candidate_setups, evaluate, ranked_tests
 from sondar.core.errors import CircuitDocumentError
+from sondar.core.instruments.base import Test
 from sondar.yaml_text import load_yaml
 from tests.conftest import FAN_TEXT
 
@@ -40,6 +42,24 @@ def test_the_way_over_the_key_is_paid_for(fan: Circuit) -> None:
     direct, _, _ = setup_change(fan, Situation(off), off.with_unplugged(apart))
     around, _, _ = setup_change(fan, Situation(on), on.with_unplugged(apart))
     assert around == pytest.approx(direct + 2 * fan.document.controls["key"].minutes)
+
+
+def test_who_only_looks_switches_off_and_leaves_apart_what_is_apart(fan_predictor: Predictor) -> None:
+    circuit = fan_predictor.circuit
+    now = circuit.setup({"key": "on"}, frozenset({"X20"}))
+    look = Test("visual-inspection", "W3", circuit.black_reference, circuit.rest_setup())
+    assert made_in(circuit, now, look) == circuit.rest_setup().with_unplugged(frozenset({"X20"}))
+    proposal = evaluate(fan_predictor, update(fan_predictor, []), Situation(now), look)
+    assert proposal is not None
+    assert [(step.kind, step.target, step.position) for step in proposal.steps if step.kind != "reach"] == [
+        ("control", "key", "off")
+    ]
+    belief = update(fan_predictor, [])
+    _, ranked = ranked_tests(fan_predictor, belief, Situation(now, instruments=("visual-inspection",)))
+    assert ranked
+    assert not [step for one in ranked for step in one.steps if step.kind == "connect"], "nothing is connected for a look"
+    measured = Test("voltmeter", "X3.86", circuit.black_reference, circuit.setup({"key": "on"}))
+    assert made_in(circuit, now, measured) == measured.setup
 
 
 @pytest.mark.parametrize(
