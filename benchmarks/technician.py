@@ -13,6 +13,7 @@ from sondar.core.diagnosis.belief import Belief, update
 from sondar.core.diagnosis.costs import Situation, made_in
 from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN
 from sondar.core.diagnosis.judge import TRIES
+from sondar.core.diagnosis.look_ups import LookUp, look_ups, put_off
 from sondar.core.diagnosis.pairs import ranked_together
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.ranking import Ranking, evaluate
@@ -90,6 +91,10 @@ class InFileOrder:
         return next(self.queue, None)
 
 
+Published = Callable[[LookUp], tuple[Predictor, Sequence[Way]]]
+"""The circuit, and the ways in which it may be built, once a figure has been looked up."""
+
+
 def follow(predictor: Predictor, case: Case, choose: Choose, limit: int = LIMIT, wrong_point: float = 0.0) -> Outcome:
     """Carry a policy to its call on the vehicle of a case; see ``follow_vehicle``."""
     hidden = [(case.fault, case.severity)] if case.fault and not case.changes else []
@@ -100,6 +105,7 @@ def follow(predictor: Predictor, case: Case, choose: Choose, limit: int = LIMIT,
 def follow_vehicle(
     predictor: Predictor, vehicle: SimulatedVehicle, hidden: Sequence[frozenset[str]], choose: Choose, limit: int = LIMIT,
     wrong_point: float = 0.0, seed: int = 0, present: float = 1.0, ways: Sequence[Way] = (),
+    published: Published | None = None,
 ) -> Outcome:  # fmt: skip
     """Carry a policy to its call.
 
@@ -110,6 +116,7 @@ def follow_vehicle(
         wrong_point: chance that a probe is put on another reachable point.
         present: chance that the fault is there while reading, as the technician has been told.
         ways: other ways in which the circuit may be built; one is taken for the drawing when it is offered.
+        published: what follows from looking a figure up, done where that is worth more than the best test; nothing is looked up without.
     """
     circuit = predictor.circuit
     true = frozenset[str]().union(*hidden)
@@ -133,9 +140,17 @@ def follow_vehicle(
             plan, together = ranked_together(predictor, belief, readings, situation)
         weighed = weigh(predictor, belief, ways, readings)
         if (other := offered(weighed)) is not None:
-            predictor, circuit, ways = other.way.predictor, other.way.predictor.circuit, ()
+            predictor, circuit, ways, published = other.way.predictor, other.way.predictor.circuit, (), None
             continue
         plan = considered(predictor, belief, plan, situation, weighed)
+        if published is not None and (figures := look_ups(predictor, belief, situation)):
+            plan = put_off(plan, figures)
+            best = plan.proposals[0].saving_per_min if plan.proposals else 0.0
+            if plan.reason == "look up" or (not plan.settled and figures[0].saving_per_min > best):
+                predictor, ways = published(figures[0])
+                circuit = predictor.circuit
+                minutes += figures[0].minutes
+                continue
         done = plan.settled if choose is by_plan else plan.certainty >= situation.decision_threshold
         test = None if done or len(readings) >= limit else choose(predictor, plan, belief, situation)
         if test is None:

@@ -16,6 +16,7 @@ import json
 import multiprocessing
 import time
 from collections import defaultdict
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -32,6 +33,7 @@ from sondar.core.circuit.families.doubts import as_range
 from sondar.core.circuit.network import Circuit
 from sondar.core.describing.building import MODULE_PLUG
 from sondar.core.describing.templates import circuit_document
+from sondar.core.diagnosis.look_ups import LookUp
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.variants import Way
 from sondar.core.errors import SondarError
@@ -156,6 +158,20 @@ def draw(template: str, rng: np.random.Generator) -> Case:
         return Case(template, structure, trouble.kind, trouble.units, vehicle, described, published)
 
 
+class Sheet:
+    """The maker's documents, in which one figure after the other is looked up."""
+
+    def __init__(self, case: Case) -> None:
+        self._case = case
+        self._known = circuit_document(circuit_templates()[case.template], {"make": "Brigg"})
+
+    def __call__(self, wanted: LookUp) -> tuple[Predictor, Sequence[Way]]:
+        """The circuit with everything looked up so far."""
+        self._known["parts"][wanted.part][wanted.field] = self._case.published["parts"][wanted.part][wanted.field]
+        data = copy.deepcopy(self._known)
+        return Predictor(Circuit(read_document(data)), instruments=TOOLS), ways_of(data)
+
+
 def ways_of(data: dict[str, Any]) -> list[Way]:
     """Other ways in which a circuit may be built, as its file has them."""
     return [
@@ -177,10 +193,11 @@ def run_template(task: tuple[str, int, int]) -> list[tuple[str, str, dict[str, O
         case = draw(template, rng)
         published = Predictor(Circuit(read_document(case.published)), instruments=TOOLS)
         found = {
-            known: follow_vehicle(predictor, case.vehicle, [case.units], by_plan, LIMIT, ways=others)
-            for known, predictor, others in (
-                ("typical circuit", typical, ways),
-                ("published figures", published, ways_of(case.published)),
+            known: follow_vehicle(predictor, case.vehicle, [case.units], by_plan, LIMIT, ways=others, published=sheet)
+            for known, predictor, others, sheet in (
+                ("typical circuit", typical, ways, None),
+                ("figures looked up where it pays", typical, ways, Sheet(case)),
+                ("published figures", published, ways_of(case.published), None),
             )
         }
         rows.append((f"{template} {case.kind}", case.structure, found))

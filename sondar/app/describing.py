@@ -11,10 +11,11 @@ from sondar.app.computed import Computed
 from sondar.app.measuring import T, View, finish
 from sondar.app.photos import prepare_sheet, room_for
 from sondar.app.workspace import Workspace, known_version
-from sondar.circuit_edits.filling import FIGURES, known_of
+from sondar.circuit_edits.filling import known_of
 from sondar.circuit_files import load_circuit_text
 from sondar.code_library import circuit_templates
 from sondar.core.circuit.document.fields import CircuitDocument
+from sondar.core.circuit.families.doubts import FIGURES
 from sondar.core.circuit.model import Setup
 from sondar.core.circuit.network import Circuit
 from sondar.core.describing.pin_table import PinTable, read_csv, read_wireviz

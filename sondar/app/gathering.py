@@ -8,11 +8,12 @@ from typing import Any
 
 from sondar.app.computed import Computed, by_slug
 from sondar.app.workspace import Workspace
-from sondar.circuit_edits.filling import FIGURES, Known, known_of
+from sondar.circuit_edits.filling import Known, known_of
 from sondar.circuit_edits.writing import written
 from sondar.circuit_files import load_vehicle_text
 from sondar.code_library import generic_codes
 from sondar.core.circuit.document.fields import CircuitDocument
+from sondar.core.circuit.families.doubts import FIGURES
 from sondar.core.circuit.network import Circuit
 from sondar.core.circuit.vehicle import VehicleDocument, VehicleNetwork
 from sondar.core.describing.gathering import Gathered, gathered

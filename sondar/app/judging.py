@@ -21,6 +21,7 @@ from sondar.core.diagnosis.costs import Situation, made_in
 from sondar.core.diagnosis.entry_check import meant_instead
 from sondar.core.diagnosis.expected_values import expected_values
 from sondar.core.diagnosis.judge import Judgement
+from sondar.core.diagnosis.look_ups import figure_name
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.ranking import candidate_setups, evaluate
 from sondar.core.diagnosis.variants import Way
@@ -156,7 +157,7 @@ def situation_of(case: Case, predictor: Predictor, readings: Sequence[Reading]) 
     return Situation(
         setup, frozenset(opened), tuple(name for name in INSTRUMENTS if name in tools), frozenset(case.excluded["point"]),
         decision_threshold=case.workshop.decision_threshold, rate_per_hour=float(case.workshop.rate_per_hour),
-        present=job_record.present_now(circuit, case.codes, case.answers),
+        present=job_record.present_now(circuit, case.codes, case.answers), not_found=frozenset(case.excluded["figure"]),
     )  # fmt: skip
 
 
@@ -256,6 +257,11 @@ def checked_exclusion(computed: Computed, case: Case, kind: str, name: str) -> N
     circuit = computed.circuit(case.version)
     if kind == "instrument":
         instrument(name)
+    elif kind == "figure":
+        if name not in {figure_name(part, field) for part, field, _ in circuit.doubts.values()}:
+            raise UnknownReferenceError(
+                "open figure", name, [figure_name(part, field) for part, field, _ in circuit.doubts.values()]
+            )
     elif name not in {p.place for p in circuit.points.values()}:
         circuit.point(name)
 

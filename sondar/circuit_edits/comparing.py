@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from sondar.circuit_edits.filling import FIELDS, FIGURES
+from sondar.circuit_edits.filling import FIELDS
+from sondar.core.circuit.families.doubts import FIGURES
 from sondar.yaml_text import load_yaml
 
 SECTIONS = {

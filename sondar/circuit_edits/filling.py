@@ -13,7 +13,7 @@ from sondar.circuit_edits.writing import written
 from sondar.circuit_files import load_circuit_text
 from sondar.core.circuit.document.fields import CircuitDocument
 from sondar.core.circuit.document.variants import SECTIONS, patched
-from sondar.core.circuit.families.doubts import USUAL, as_range
+from sondar.core.circuit.families.doubts import FIGURES, USUAL, as_range
 from sondar.core.colours import colour_of
 from sondar.core.errors import CircuitDocumentError, FieldProblem, InvalidError, QuantityError
 from sondar.yaml_text import load_yaml
@@ -26,11 +26,6 @@ FIELDS: dict[str, dict[str, tuple[str, str]]] = {
     "part": {"title": ("Name", ""), "place": ("Place", "")},
 }
 """What may be filled in: field -> (what it is called, unit)."""
-FIGURES = {
-    "coil_ohm": ("Coil resistance", "Ω"), "resistance_ohm": ("Resistance", "Ω"), "pull_ohm": ("Pull resistor in the module", "Ω"),
-    "on_ohm": ("Resistance when on", "Ω"), "armature_ohm": ("Armature resistance", "Ω"), "rated_w": ("Rated power", "W"),
-    "r25_ohm": ("Resistance at 25 °C", "Ω"), "total_ohm": ("Track resistance", "Ω"), "draw_a": ("Current drawn", "A"), "rating_a": ("Rating", "A"),
-}  # fmt: skip
 LONGEST = 80
 PIN = "pin "
 """How the field of a cavity's own number begins: ``pin 3``."""

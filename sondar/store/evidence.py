@@ -284,7 +284,7 @@ def last_setups(db: Db, job_id: UUID, findings: Sequence[str], exchanges: Sequen
 
 
 def exclusions_of(db: Db, diagnosis_id: UUID) -> dict[str, list[str]]:
-    """What is ruled out now: {"point": [...], "instrument": [...]}; the latest entry on a name counts."""
+    """What is ruled out now: {"point": [...], "instrument": [...], "figure": [...]}; the latest entry on a name counts."""
     rows = db.execute(
         """
         SELECT kind, name FROM (
@@ -293,7 +293,7 @@ def exclusions_of(db: Db, diagnosis_id: UUID) -> dict[str, list[str]]:
         """,
         (diagnosis_id,),
     ).fetchall()
-    found: dict[str, list[str]] = {"point": [], "instrument": []}
+    found: dict[str, list[str]] = {"point": [], "instrument": [], "figure": []}
     for kind, name in rows:
         found[kind].append(name)
     return found

@@ -46,6 +46,25 @@ def test_a_part_by_its_name_and_the_wires_at_its_plug(page: Page) -> None:
     page.see("Oil pressure switch, typical")
 
 
+def test_a_figure_is_looked_up_filled_in_or_published_nowhere(page: Page) -> None:
+    """A coil that reads as little as hardly any: is it one of few ohms, or one whose turns are shorted?"""
+    job_with(page, "")
+    job = page.driver.current_url.rsplit("/", 1)[-1].split("?")[0]
+    made = page.api("POST", f"/jobs/{job}/typical", {"client_key": str(uuid4()), "template": "solenoid-low-side"})
+    read = {"instrument": "ohmmeter", "red": "X2.1/c", "black": "X2.2/c", "setup": {"controls": {"key": "off"}, "unplugged": ["X2"]}}
+    page.api("POST", f"/diagnoses/{made['id']}/readings", {"client_key": str(uuid4()), "entry": "3.0", **read})
+    page.open(f"/jobs/{job}/diagnoses/{made['id']}")
+    page.see("Coil resistance of")
+    press(page, "Published nowhere")
+    press(page, "Y.coil_ohm, include again")
+    page.find("[aria-label='Look it up'] input").send_keys("thirty", Keys.ENTER)
+    page.see("a figure or a range such as 7 to 8")
+    field = page.find("[aria-label='Look it up'] input")
+    field.send_keys(Keys.CONTROL, "a")
+    field.send_keys("29 to 31", Keys.ENTER)
+    page.wait(lambda: not page.all("[aria-label='Look it up']"), "the figure to be known")
+
+
 def test_a_name_that_nothing_fits_is_said_and_escape_leaves(page: Page) -> None:
     job_with(page, "")
     press(page, "Measure a part that is not described here")

@@ -63,6 +63,7 @@ def test_migrations_run_from_empty_and_once(postgres: LocalServer) -> None:
         "0019.follow-up-due",
         "0020.sheet-pictures",
         "0021.known-good",
+        "0022.figures-not-found",
     ]
     assert migrate(fresh) == []
     with psycopg.connect(fresh) as db:
@@ -172,6 +173,7 @@ def test_jobs_of_an_earlier_version_stay_readable(postgres: LocalServer, ambient
         "0019.follow-up-due",
         "0020.sheet-pictures",
         "0021.known-good",
+        "0022.figures-not-found",
     ]
     with psycopg.connect(earlier) as db:
         act_for(db, workshop[0])

@@ -34,6 +34,7 @@ LANDED = {
     "0019.follow-up-due": "4559a70402cbe019",
     "0020.sheet-pictures": "32dcf6fb28127fa6",
     "0021.known-good": "573870fa3edc573f",
+    "0022.figures-not-found": "78e3f60d351a5877",
 }
 """The first 16 digits of each migration's SHA-256. A change to a landed one leaves databases that differ: write a new one instead."""
 

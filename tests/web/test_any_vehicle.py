@@ -119,6 +119,42 @@ def test_any_name_makes_a_circuit(client: FlaskClient, name: str) -> None:
     assert made.json["title"].casefold().startswith(name.strip().casefold() or "horn")
 
 
+def coil_of_three_ohms(client: FlaskClient) -> tuple[str, dict[str, Any]]:
+    """A valve that nobody has described, whose coil reads less than most have: the diagnosis, and what is said of it."""
+    diagnosis = measure(client, check_in(client, "", make="Brigg", model="Skerry"), template="solenoid-low-side").json["id"]
+    apart = {"controls": {"key": "off"}, "unplugged": ["X2"]}
+    body = reading("3.0", instrument="ohmmeter", red="X2.1/c", black="X2.2/c", setup=apart)
+    answer = client.post(f"/api/v1/diagnoses/{diagnosis}/readings", json=body)
+    assert answer.status_code == 201, answer.json
+    return diagnosis, answer.json["assessment"]
+
+
+def test_a_published_figure_is_a_test_and_decides_once_it_is_filled_in(client: FlaskClient) -> None:
+    diagnosis, said = coil_of_three_ohms(client)
+    [figure] = said["look_ups"]
+    assert (figure["part"], figure["field"], figure["unit"]) == ("Y", "coil_ohm", "Ω")
+    assert figure["title"].startswith("Coil resistance of ")
+    assert figure["expected_saving_min"] > figure["minutes"] > 0
+    fill = {"client_key": str(uuid4()), "changes": [{"kind": "part", "id": "Y", "field": "coil_ohm", "value": "29 to 31"}]}
+    after = client.put(f"/api/v1/diagnoses/{diagnosis}/known", json=fill).json["assessment"]
+    assert after["look_ups"] == []
+    assert after["suspects"][0]["unit"] == "Y"
+    assert after["suspects"][0]["probability"] > 0.85
+
+
+def test_a_figure_that_is_published_nowhere_is_said_once(client: FlaskClient) -> None:
+    diagnosis, _ = coil_of_three_ohms(client)
+    path = f"/api/v1/diagnoses/{diagnosis}/exclusions"
+    wanted = {"client_key": str(uuid4()), "kind": "figure", "name": "Y.coil_ohm", "excluded": True}
+    without = client.post(path, json=wanted).json
+    assert (without["assessment"]["look_ups"], without["exclusions"]["figure"]) == ([], ["Y.coil_ohm"])
+    again = client.post(path, json=wanted | {"client_key": str(uuid4()), "excluded": False}).json
+    assert len(again["assessment"]["look_ups"]) == 1
+    strange = client.post(path, json=wanted | {"client_key": str(uuid4()), "name": "Y.colour"})
+    assert strange.status_code == 422
+    assert "Y.coil_ohm" in strange.json["detail"]
+
+
 def test_filling_in_in_the_middle_of_a_job_moves_no_reading(client: FlaskClient) -> None:
     job_id = check_in(client, "P0443", make="Brigg", model="Skerry")
     diagnosis = measure(client, job_id, template="valve-pulsed", code="P0443").json["id"]

@@ -2258,6 +2258,11 @@ export interface components {
              */
             learned: string[];
             /**
+             * Look Ups
+             * @description Published figures that would tell something, the most worth first.
+             */
+            look_ups: components["schemas"]["LookUpView"][];
+            /**
              * Misfits
              * @description Readings that do not go with the leading suspect, and what to do about them.
              */
@@ -3527,7 +3532,7 @@ export interface components {
         };
         /**
          * ExclusionIn
-         * @description Excludes a point or an instrument, or includes it again.
+         * @description Excludes a point, an instrument or a figure that is published nowhere, or includes it again.
          */
         ExclusionIn: {
             /**
@@ -3541,7 +3546,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "point" | "instrument";
+            kind: "point" | "instrument" | "figure";
             /** Name */
             name: string;
         };
@@ -3550,6 +3555,11 @@ export interface components {
          * @description What is excluded now.
          */
         Exclusions: {
+            /**
+             * Figure
+             * @description Figures that nobody has found published, as PART.field.
+             */
+            figure: string[];
             /** Instrument */
             instrument: string[];
             /** Point */
@@ -4658,6 +4668,37 @@ export interface components {
             red: string;
             /** Unplugged */
             unplugged?: string[];
+        };
+        /**
+         * LookUpView
+         * @description A published figure that would tell as a measurement does.
+         */
+        LookUpView: {
+            /**
+             * Before Measuring
+             * @description It tells more per minute than the best test.
+             */
+            before_measuring: boolean;
+            /**
+             * Expected
+             * @description What the readings have left possible for a good part.
+             */
+            expected: string;
+            /**
+             * Expected Saving Min
+             * @description Expected fall of the expected loss, minutes.
+             */
+            expected_saving_min: number;
+            /** Field */
+            field: string;
+            /** Minutes */
+            minutes: number;
+            /** Part */
+            part: string;
+            /** Title */
+            title: string;
+            /** Unit */
+            unit: string;
         };
         /**
          * MappingIn

@@ -55,6 +55,7 @@ class Situation:
         present: chance that the fault is there while a reading is taken; below 1 tests are worth making again.
         most_setups: only this many set-ups are looked at, the quickest to make first; 0 for as many as can be
             worked out, which is all but for large circuits.
+        not_found: figures that nobody has found published, as PART.field.
     """
 
     setup: Setup
@@ -66,6 +67,7 @@ class Situation:
     rate_per_hour: float = RATE_PER_HOUR
     most_setups: int = 0
     present: float = 1.0
+    not_found: frozenset[str] = frozenset()
 
 
 def loss_matrix(circuit: Circuit, hypotheses: HypothesisSet, rate_per_hour: float = RATE_PER_HOUR) -> Array:

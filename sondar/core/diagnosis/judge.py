@@ -16,6 +16,7 @@ import numpy.typing as npt
 from sondar.core.diagnosis.belief import Belief, Expected, ReadingError, reading_error_of, unit_log_bayes_factors, update
 from sondar.core.diagnosis.costs import Situation
 from sondar.core.diagnosis.hypotheses import UNKNOWN
+from sondar.core.diagnosis.look_ups import LookUp, look_ups, put_off
 from sondar.core.diagnosis.pairs import Pair, ranked_together
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.ranking import Ranking
@@ -62,6 +63,7 @@ class Judgement:
         pairs: two faults that together explain all readings, likeliest first; only looked for when a diagnosis is due.
         repaired: units that have been repaired before these readings.
         ways: how the circuit may be built, where that is not known.
+        look_ups: published figures that would tell something, the most worth first.
     """
 
     predictor: Predictor
@@ -74,6 +76,7 @@ class Judgement:
     pairs: tuple[Pair, ...]
     repaired: tuple[str, ...] = ()
     ways: Ways = AS_DRAWN
+    look_ups: tuple[LookUp, ...] = ()
 
 
 def judge(
@@ -97,12 +100,14 @@ def judge(
     ranking, together = ranked_together(predictor, belief, readings, situation)
     weighed = weigh(predictor, belief, ways, readings, known, prior_of_way)
     ranking = considered(predictor, belief, ranking, situation, weighed)
+    figures = look_ups(predictor, belief, situation)
+    ranking = put_off(ranking, figures)
     factors = [unit_log_bayes_factors(belief, index) for index in range(len(readings))]
     return Judgement(
         predictor, tuple(readings), situation, belief, ranking,
         tuple(_effect(predictor, belief, reading, index) for index, reading in enumerate(readings)),
         np.array(factors).reshape(len(readings), len(belief.hypotheses.units)), together.pairs if together else (),
-        ways=weighed,
+        ways=weighed, look_ups=figures,
     )  # fmt: skip
 
 

@@ -31,7 +31,7 @@ from sondar.core.instruments.base import Display, Test
 from sondar.core.interruption import checkpoint
 
 Array = npt.NDArray[np.float64]
-Reason = Literal["certain", "no test", "not worth it", "pays", "two pay", "look", "second", "verify", "ways"]
+Reason = Literal["certain", "no test", "not worth it", "pays", "two pay", "look", "second", "verify", "ways", "look up"]
 
 NEGLIGIBLE = 1e-5
 """Hypotheses below this probability are left out of the look-ahead."""

@@ -8,15 +8,18 @@ import numpy as np
 import numpy.typing as npt
 from pydantic import BaseModel, Field
 
+from sondar.core.circuit.families.doubts import FIGURES
 from sondar.core.circuit.model import Unit
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.belief import Belief
 from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN
 from sondar.core.diagnosis.judge import Effect, Judgement
+from sondar.core.diagnosis.look_ups import LookUp
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.ranking import Proposal
 from sondar.core.diagnosis.variants import Ways, named, offered
 from sondar.core.present.tests import SetupView, TestView, setup_view, test_view
+from sondar.core.quantities import format_si
 from sondar.core.wording import conclusion as words
 from sondar.core.wording.effects import effect_note
 from sondar.core.wording.labels import describe_test, expected_range, fault_title, range_of, unit_title
@@ -28,6 +31,7 @@ CLEARED_BELOW = 0.003
 SHOWN_ABOVE = 0.002
 OUTCOME_SUSPECTS, OUTCOME_SUSPECT_ABOVE = 3, 0.04
 ALTERNATIVES, ALTERNATIVE_ABOVE = 4, 0.01
+MOST_LOOK_UPS = 3
 
 
 class OutcomeSuspect(BaseModel):
@@ -180,6 +184,19 @@ class WayView(BaseModel):
     offered: bool = Field(description="Clear enough to be taken for the drawing.")
 
 
+class LookUpView(BaseModel):
+    """A published figure that would tell as a measurement does."""
+
+    part: str
+    field: str
+    title: str
+    unit: str
+    expected: str = Field(description="What the readings have left possible for a good part.")
+    minutes: float
+    expected_saving_min: float = Field(description="Expected fall of the expected loss, minutes.")
+    before_measuring: bool = Field(description="It tells more per minute than the best test.")
+
+
 class Assessment(BaseModel):
     """Everything Sondar says about a job's circuit, given the readings that have not been voided."""
 
@@ -194,6 +211,7 @@ class Assessment(BaseModel):
     conclusion: ConclusionView
     learned: list[str] = Field(description="What the readings have taught about battery and temperature, whatever is wrong.")
     misfits: list[str] = Field(description="Readings that do not go with the leading suspect, and what to do about them.")
+    look_ups: list[LookUpView] = Field(description="Published figures that would tell something, the most worth first.")
     ways: list[WayView] = Field(
         description="Other ways in which the circuit may be built, likeliest first; empty where none is likely."
     )
@@ -216,8 +234,24 @@ def assessment(judgement: Judgement, earlier: Sequence[Effect] = ()) -> Assessme
         conclusion=_conclusion(judgement, suspects),
         learned=learned_notes(judgement),
         misfits=misfit_notes(judgement),
+        look_ups=_look_ups(judgement),
         ways=_ways(judgement.ways),
     )
+
+
+def _look_ups(judgement: Judgement) -> list[LookUpView]:
+    proposals = judgement.ranking.proposals
+    best = proposals[0].saving_per_min if proposals else 0.0
+    return [_look_up(judgement.predictor.circuit, one, best) for one in judgement.look_ups[:MOST_LOOK_UPS]]
+
+
+def _look_up(circuit: Circuit, one: LookUp, best: float) -> LookUpView:
+    label, unit = FIGURES[one.field]
+    return LookUpView(
+        part=one.part, field=one.field, title=f"{label} of {circuit.parts[one.part].name(one.part)}", unit=unit,
+        expected=f"{format_si(one.low, unit, 2)} to {format_si(one.high, unit, 2)}", minutes=one.minutes,
+        expected_saving_min=one.saving_min, before_measuring=one.saving_per_min > best,
+    )  # fmt: skip
 
 
 def _ways(ways: Ways) -> list[WayView]:

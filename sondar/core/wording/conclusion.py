@@ -43,6 +43,7 @@ def reason_text(judgement: Judgement) -> str:
         "second": "what leads is certain; a second fault beside it would be shown by this test before anything is ordered",
         "verify": "the repair is proved by the tests that failed before it",
         "ways": "what leads is certain only if the circuit is built as drawn; this test shows how it is built",
+        "look up": "what leads is certain only if the typical figures hold; a published figure costs less than a wrong part",
         "look": "what leads can be seen: look before it is repaired",
         "two pay": "two tests together save more time than they take",
     }[ranking.reason]

@@ -40,10 +40,10 @@ class VoidIn(Strict):
 
 
 class ExclusionIn(Strict):
-    """Excludes a point or an instrument, or includes it again."""
+    """Excludes a point, an instrument or a figure that is published nowhere, or includes it again."""
 
     client_key: UUID
-    kind: Literal["point", "instrument"]
+    kind: Literal["point", "instrument", "figure"]
     name: str = Field(min_length=1, max_length=80)
     excluded: bool
 
@@ -138,6 +138,7 @@ class Exclusions(BaseModel):
 
     point: list[str]
     instrument: list[str]
+    figure: list[str] = Field(description="Figures that nobody has found published, as PART.field.")
 
 
 class SaidBefore(BaseModel):

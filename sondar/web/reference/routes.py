@@ -7,8 +7,8 @@ from typing import Any
 from flask_openapi3 import APIBlueprint, Tag
 
 from sondar.app import typical
-from sondar.circuit_edits.filling import FIGURES
 from sondar.code_library import circuit_templates
+from sondar.core.circuit.families.doubts import FIGURES
 from sondar.core.codes import SYSTEMS, danger_of
 from sondar.core.describing.building import BATTERY, RELAY, RUN
 from sondar.core.describing.templates import Template

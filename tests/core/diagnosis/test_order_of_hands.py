@@ -44,18 +44,18 @@ def test_the_way_over_the_key_is_paid_for(fan: Circuit) -> None:
     assert around == pytest.approx(direct + 2 * fan.document.controls["key"].minutes)
 
 
-def test_who_only_looks_switches_off_and_leaves_apart_what_is_apart(fan_predictor: Predictor) -> None:
-    circuit = fan_predictor.circuit
+def test_who_only_looks_switches_off_and_leaves_apart_what_is_apart(fan: Circuit) -> None:
+    circuit, looking = fan, Predictor(fan, instruments=("voltmeter", "visual-inspection"))
     now = circuit.setup({"key": "on"}, frozenset({"X20"}))
     look = Test("visual-inspection", "W3", circuit.black_reference, circuit.rest_setup())
     assert made_in(circuit, now, look) == circuit.rest_setup().with_unplugged(frozenset({"X20"}))
-    proposal = evaluate(fan_predictor, update(fan_predictor, []), Situation(now), look)
+    proposal = evaluate(looking, update(looking, []), Situation(now), look)
     assert proposal is not None
     assert [(step.kind, step.target, step.position) for step in proposal.steps if step.kind != "reach"] == [
         ("control", "key", "off")
     ]
-    belief = update(fan_predictor, [])
-    _, ranked = ranked_tests(fan_predictor, belief, Situation(now, instruments=("visual-inspection",)))
+    belief = update(looking, [])
+    _, ranked = ranked_tests(looking, belief, Situation(now, instruments=("visual-inspection",)))
     assert ranked
     assert not [step for one in ranked for step in one.steps if step.kind == "connect"], "nothing is connected for a look"
     measured = Test("voltmeter", "X3.86", circuit.black_reference, circuit.setup({"key": "on"}))

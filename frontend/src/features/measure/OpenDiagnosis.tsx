@@ -25,6 +25,7 @@ import { ConclusionDue } from "./panels/ConclusionDue";
 import { Excluded } from "./panels/Excluded";
 import { FillInDialog } from "./panels/FillInDialog";
 import { Learned } from "./panels/Learned";
+import { LookUps } from "./panels/LookUps";
 import { OutcomeTable, OwnTest, ProposalCard } from "./panels/ProposalCard";
 import { ReadingsList } from "./panels/ReadingsList";
 import { SetupBar } from "./panels/SetupBar";
@@ -288,6 +289,12 @@ export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; ci
         )}
         <ToVerify measuring={measuring} onTest={setTest} />
         <Learned assessment={assessment} />
+        <LookUps
+          assessment={assessment}
+          diagnosisId={diagnosisId}
+          canWrite={canWrite}
+          onNotFound={(name) => exclude.mutate({ kind: "figure", name, excluded: true })}
+        />
         <WaysOfBuilding assessment={assessment} diagnosisId={diagnosisId} canWrite={canWrite} />
         {!own && (
           <SameSetup

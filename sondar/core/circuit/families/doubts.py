@@ -25,6 +25,13 @@ USUAL: Mapping[str, tuple[float, float]] = {
 }  # fmt: skip
 """What good parts of vehicles have, for fields that nobody knows."""
 
+FIGURES = {
+    "coil_ohm": ("Coil resistance", "Ω"), "resistance_ohm": ("Resistance", "Ω"), "pull_ohm": ("Pull resistor in the module", "Ω"),
+    "on_ohm": ("Resistance when on", "Ω"), "armature_ohm": ("Armature resistance", "Ω"), "rated_w": ("Rated power", "W"),
+    "r25_ohm": ("Resistance at 25 °C", "Ω"), "total_ohm": ("Track resistance", "Ω"), "draw_a": ("Current drawn", "A"), "rating_a": ("Rating", "A"),
+}  # fmt: skip
+"""Figures of parts that makers publish: what they are called, and their unit."""
+
 _RANGE = re.compile(r"^\s*(.+?)\s*(?:\bto\b|–|\.\.)\s*(.+?)\s*$")
 
 

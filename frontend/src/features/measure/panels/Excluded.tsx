@@ -5,17 +5,18 @@ export function Excluded(props: {
   exclusions: Measuring["exclusions"];
   later: number;
   instruments: Schema["InstrumentView"][];
-  onInclude: (kind: "point" | "instrument", name: string) => void;
+  onInclude: (kind: "point" | "instrument" | "figure", name: string) => void;
   onBringBack: () => void;
 }) {
   const { exclusions, later, instruments } = props;
-  if (exclusions.point.length + exclusions.instrument.length + later === 0) return null;
+  if (exclusions.point.length + exclusions.instrument.length + exclusions.figure.length + later === 0)
+    return null;
   const titles = new Map(instruments.map((item) => [item.id, item.title]));
   const look = "mr-3 min-h-6 underline underline-offset-4";
   return (
     <p className="text-sm">
       Excluded:{" "}
-      {(["point", "instrument"] as const).flatMap((kind) =>
+      {(["point", "instrument", "figure"] as const).flatMap((kind) =>
         exclusions[kind].map((name) => (
           <button key={name} type="button" className={look} onClick={() => props.onInclude(kind, name)}>
             {titles.get(name) ?? name}, include again
