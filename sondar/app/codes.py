@@ -11,16 +11,16 @@ from sondar.app.computed import Computed
 from sondar.app.jobs import JobRecord, T, View, about, load_record, prepare_first, viewed
 from sondar.app.workspace import Workspace, known_job
 from sondar.circuit_files import load_vehicle_text
-from sondar.code_library import generic_codes
+from sondar.code_library import generic_codes, part_kinds
 from sondar.core.code_files import Understood, parse_code_file, understand_file
 from sondar.core.codes import FoundCode, parse_codes
 from sondar.core.diagnostic_address import ModuleAddress
 from sondar.core.errors import ConflictError, UnavailableError, invalid
 from sondar.core.triage.answer import triage
-from sondar.core.triage.by_codes_alone import PartFirst, parts_by_codes
 from sondar.core.triage.evidence import Evidence
 from sondar.core.triage.model import TriageModel, triage_prior
 from sondar.core.triage.views import TriageView
+from sondar.core.triage.without_circuits import PartFirst, parts_by_codes, parts_by_complaint
 from sondar.devices import scan_tool
 from sondar.store import circuits as circuit_store
 from sondar.store import codes as store
@@ -173,6 +173,12 @@ def _triaged(computed: Computed, record: JobRecord) -> TriageResult:
         held = generic_codes()
         stored = [held.get(code.code) for code in job_record.current_codes(record.codes)]
         parts = parts_by_codes([item for item in stored if item is not None])
+        noticed = job_record.value_of(record.answers, "symptoms", [])
+        complaint = job_record.value_of(record.answers, "complaint", job.complaint)
+        by_codes = {one.template for one in parts}
+        parts += [
+            one for one in parts_by_complaint(list(part_kinds().values()), complaint, noticed) if one.template not in by_codes
+        ]
         return TriageResult(f"The circuits of {job.make} {job.model} are not known here.", None, parts)
     found = _evidence(model, record)
     if found.is_empty:

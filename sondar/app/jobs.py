@@ -13,6 +13,7 @@ from sondar.app.photos import prepare_photo, room_for
 from sondar.app.repairs import unproved
 from sondar.app.workspace import Workspace, known_job, known_version
 from sondar.circuit_files import circuits_in_vehicle
+from sondar.code_library import part_kinds
 from sondar.core.circuit.network import Circuit
 from sondar.core.codes import parse_codes
 from sondar.core.errors import ConflictError, NotFoundError, invalid
@@ -21,6 +22,7 @@ from sondar.core.instruments import INSTRUMENTS, at_hand
 from sondar.core.instruments.substitution import Substitution
 from sondar.core.put_back import Left, PutBack, to_put_back
 from sondar.core.triage.model import TriageModel, symptom_menu
+from sondar.core.triage.without_circuits import symptoms_of
 from sondar.core.verification import code_proofs
 from sondar.store import circuits as circuit_store
 from sondar.store import codes as code_store
@@ -128,7 +130,9 @@ def detail_of(computed: Computed, record: JobRecord, interface: bool) -> JobDeta
             f"The circuits of {record.model.title} do not fit together any more, so there is no order of testing: gather them again"
             " under Circuits. Each can still be tested by itself."
         )
-    symptoms = {} if model is None else dict(symptom_menu(model.vehicle))
+    noticed = job_record.value_of(record.answers, "symptoms", [])
+    complaint = job_record.value_of(record.answers, "complaint", job.complaint)
+    symptoms = symptoms_of(list(part_kinds().values()), complaint, noticed) if model is None else dict(symptom_menu(model.vehicle))
     return JobDetail(record, model, circuits, symptoms, warnings, interface and model is not None, put_back_of(computed, record))
 
 

@@ -9,7 +9,7 @@ import pytest
 from flask.testing import FlaskClient
 
 from tests.web.conftest import Door, reading
-from tests.web.test_check_in import check_in, detail, triage
+from tests.web.test_check_in import check_in, detail, say, triage
 
 
 def get(client: FlaskClient, path: str, **query: Any) -> dict[str, Any]:
@@ -153,6 +153,19 @@ def test_a_figure_that_is_published_nowhere_is_said_once(client: FlaskClient) ->
     strange = client.post(path, json=wanted | {"client_key": str(uuid4()), "name": "Y.colour"})
     assert strange.status_code == 422
     assert "Y.coil_ohm" in strange.json["detail"]
+
+
+def test_a_complaint_without_a_code_leads_to_a_measurement(client: FlaskClient) -> None:
+    job_id = check_in(client, "", make="Brigg", model="Skerry")
+    assert triage(client, job_id)["parts"] == []
+    assert say(client, job_id, "complaint", "No start when hot, starts when cold.").status_code == 200
+    offered = {one["key"]: one for one in detail(client, job_id)["symptoms"]}
+    assert "Fuel pump" in offered["no-start"]["parts"]
+    assert offered["no-start"]["circuits"] == []
+    assert triage(client, job_id)["parts"][0]["template"] == "hall-three-wire"
+    assert say(client, job_id, "symptoms", ["nothing-runs-or-it-never-stops"]).status_code == 200
+    first = triage(client, job_id)["parts"]
+    assert "nothing runs or it never stops" in " ".join(one["reason"] for one in first)
 
 
 def test_filling_in_in_the_middle_of_a_job_moves_no_reading(client: FlaskClient) -> None:

@@ -6972,6 +6972,11 @@ export interface components {
             circuits: string[];
             /** Key */
             key: string;
+            /**
+             * Parts
+             * @description Kinds of parts it can come from, on a vehicle whose circuits are not known.
+             */
+            parts: string[];
             /** Title */
             title: string;
         };

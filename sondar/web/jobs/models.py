@@ -86,6 +86,7 @@ class SymptomOption(BaseModel):
     key: str
     title: str
     circuits: list[str]
+    parts: list[str] = Field(description="Kinds of parts it can come from, on a vehicle whose circuits are not known.")
 
 
 class PartOption(BaseModel):

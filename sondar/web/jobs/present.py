@@ -62,7 +62,10 @@ def job_detail_view(detail: JobDetail) -> JobDetailView:
                           codes=list(circuit.document.codes))
             for slug, circuit in circuits.items()
         ],
-        symptoms=[SymptomOption(key=key, title=title, circuits=found) for key, (title, found) in detail.symptoms.items()],
+        symptoms=[
+            SymptomOption(key=key, title=title, circuits=[] if model is None else found, parts=found if model is None else [])
+            for key, (title, found) in detail.symptoms.items()
+        ],
         parts=[] if model is None else [
             PartOption(id=key, title=part.name(key)) for key, part in sorted(model.circuit.document.parts.items(), key=lambda i: i[1].title)
             if part.module is None

@@ -303,7 +303,11 @@ function Symptoms({ detail, canWrite }: { detail: JobDetail; canWrite: boolean }
       {causes.map((symptom) => (
         <p key={symptom.key} className="text-sm text-soft">
           {symptom.title}: can come from{" "}
-          {symptom.circuits.map((slug) => titles.get(slug)?.toLowerCase()).join(", ")}.
+          {[
+            ...symptom.circuits.map((slug) => titles.get(slug)?.toLowerCase()),
+            ...symptom.parts.map((part) => part.toLowerCase()),
+          ].join(", ")}
+          .
         </p>
       ))}
       <Trouble held={held} />

@@ -14,7 +14,7 @@ type Candidate = Schema["Candidate"];
 
 /** What the triage goes by: when this changes, it is asked again. */
 function stateOf(detail: JobDetail): string {
-  const used = ["symptoms", "denied", "conditions", "environment", "recent_work", "battery_v"];
+  const used = ["complaint", "symptoms", "denied", "conditions", "environment", "recent_work", "battery_v"];
   return [
     ...used.map((field) => detail.answers[field]?.seq ?? 0),
     detail.scans.length,
@@ -92,7 +92,7 @@ export function TestFirst(props: { detail: JobDetail; canWrite: boolean; childre
               : answer.data?.reason}
           </p>
           {answer.data && (
-            <ByCodesAlone parts={answer.data.parts} canWrite={canWrite} onMeasure={setWanted} />
+            <WithoutCircuits parts={answer.data.parts} canWrite={canWrite} onMeasure={setWanted} />
           )}
         </section>
       )}
@@ -146,8 +146,8 @@ export function TestFirst(props: { detail: JobDetail; canWrite: boolean; childre
   );
 }
 
-/** What the codes alone say on a vehicle that nobody has described: an order with reasons, no percentages. */
-function ByCodesAlone(props: {
+/** What codes and symptoms say on a vehicle that nobody has described: an order with reasons, no percentages. */
+function WithoutCircuits(props: {
   parts: Schema["PartFirstView"][];
   canWrite: boolean;
   onMeasure: (wanted: PartWanted) => void;
@@ -156,12 +156,13 @@ function ByCodesAlone(props: {
   return (
     <>
       <p className="mt-1 text-sm text-soft">
-        By the codes alone, in this order. Known: the codes. Typical: the circuits. Guessed: nothing.
+        By the codes and by what was noticed, in this order. Known: the codes. Typical: the circuits, and what
+        each kind of part does when it fails. Guessed: nothing.
       </p>
-      <ol className="border-t border-rule" aria-label="Parts by the codes alone">
+      <ol className="border-t border-rule" aria-label="Parts by codes and symptoms">
         {props.parts.map((part, index) => (
           <li
-            key={`${part.part}-${part.codes.join()}`}
+            key={`${part.part}-${part.template}-${part.codes.join()}`}
             className="flex items-center gap-3 border-b border-rule py-2"
             data-part={part.template}
           >

@@ -1,8 +1,10 @@
-"""Which part to test first on a vehicle of which nothing is known but its codes.
+"""Which part to test first on a vehicle of which nothing is known but its codes and what was noticed.
 
 What the standard's structure gives: electrical codes before those that only say that a value or a function does not fit; several codes of
 sensors on one reference speak of the reference; modules that are missed together speak of the bus or of one supply; a code whose cause
-is another one's waits. Shares are weights of these rules, not probabilities.
+is another one's waits. After
+the codes come the parts of which the quick reference names a symptom that was noticed. Shares are weights of these rules, not
+probabilities.
 """
 
 from __future__ import annotations
@@ -11,6 +13,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from sondar.core.generic_codes import GenericCode
+from sondar.core.part_kinds import PartKind
+from sondar.core.word_match import as_id, words_of
 
 ON_A_REFERENCE = frozenset(
     ("pressure-three-wire", "position-three-wire", "throttle-body-six-wire", "pedal-six-wire", "pressure-temperature-four-wire")
@@ -96,3 +100,46 @@ def _shared(items: Sequence[GenericCode]) -> list[PartFirst]:
             )
         )
     return found
+
+
+MOST_BY_COMPLAINT, MOST_SYMPTOMS = 5, 24
+NOTICED, SAID, NAMED = 1.0, 0.6, 0.8
+"""Weights of a symptom that was picked, of one that the complaint has in it, and of a part that the complaint names."""
+ENOUGH_OF_IT = 0.6
+"""Share of a symptom's words that a complaint must have to be taken for it."""
+SMALL_WORDS = frozenset(words_of("a an and as at by for from in is it its not of off on or the to when with"))
+
+
+def symptoms_of(kinds: Sequence[PartKind], complaint: str, picked: Sequence[str]) -> dict[str, tuple[str, list[str]]]:
+    """What may be noticed: key -> (in words, kinds of parts it can come from). Picked ones, those of the complaint, then those of several kinds."""
+    causes: dict[str, list[str]] = {}
+    for kind in kinds:
+        for symptom in kind.symptoms:
+            causes.setdefault(symptom, []).append(kind.title)
+    said = _words(complaint)
+    order = sorted(causes, key=lambda one: (as_id(one) not in picked, not _has(said, one), -len(causes[one]), one))
+    return {as_id(one): (one[:1].upper() + one[1:], causes[one]) for one in order[:MOST_SYMPTOMS]}
+
+
+def parts_by_complaint(kinds: Sequence[PartKind], complaint: str, picked: Sequence[str]) -> list[PartFirst]:
+    """Kinds of parts with a typical circuit that what was noticed can come from, the likeliest in front."""
+    said, found = _words(complaint), []
+    phrase = f" {' '.join(words_of(complaint))} "
+    for kind in kinds:
+        noticed = [one for one in kind.symptoms if as_id(one) in picked]
+        heard = [one for one in kind.symptoms if one not in noticed and _has(said, one)]
+        named = [one for one in kind.words if f" {' '.join(words_of(one))} " in phrase]
+        weight = NOTICED * len(noticed) + SAID * len(heard) + NAMED * bool(named)
+        if weight and kind.templates:
+            what = [*noticed, *heard] or [f"the {named[0]} is named in the complaint"]
+            found.append(PartFirst(kind.title, kind.templates[0], "", (), "; ".join(what), weight))
+    return sorted(found, key=lambda one: (-one.weight, one.part))[:MOST_BY_COMPLAINT]
+
+
+def _words(text: str) -> frozenset[str]:
+    return frozenset(word.removesuffix("s") for word in words_of(text) if word not in SMALL_WORDS)
+
+
+def _has(said: frozenset[str], symptom: str) -> bool:
+    words = _words(symptom)
+    return bool(words) and len(words & said) >= max(ENOUGH_OF_IT * len(words), min(2, len(words)))
