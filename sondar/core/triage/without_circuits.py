@@ -102,7 +102,7 @@ def _shared(items: Sequence[GenericCode]) -> list[PartFirst]:
     return found
 
 
-MOST_BY_COMPLAINT, MOST_SYMPTOMS = 5, 24
+MOST_BY_COMPLAINT, MOST_SYMPTOMS = 5, 16
 NOTICED, SAID, NAMED = 1.0, 0.6, 0.8
 """Weights of a symptom that was picked, of one that the complaint has in it, and of a part that the complaint names."""
 ENOUGH_OF_IT = 0.6
@@ -117,7 +117,7 @@ def symptoms_of(kinds: Sequence[PartKind], complaint: str, picked: Sequence[str]
         for symptom in kind.symptoms:
             causes.setdefault(symptom, []).append(kind.title)
     said = _words(complaint)
-    order = sorted(causes, key=lambda one: (as_id(one) not in picked, not _has(said, one), -len(causes[one]), one))
+    order = sorted(causes, key=lambda one: (as_id(one) not in picked, -_share(said, one), -len(causes[one]), one))
     return {as_id(one): (one[:1].upper() + one[1:], causes[one]) for one in order[:MOST_SYMPTOMS]}
 
 
@@ -127,9 +127,9 @@ def parts_by_complaint(kinds: Sequence[PartKind], complaint: str, picked: Sequen
     phrase = f" {' '.join(words_of(complaint))} "
     for kind in kinds:
         noticed = [one for one in kind.symptoms if as_id(one) in picked]
-        heard = [one for one in kind.symptoms if one not in noticed and _has(said, one)]
+        heard = {one: share for one in kind.symptoms if one not in noticed and (share := _share(said, one))}
         named = [one for one in kind.words if f" {' '.join(words_of(one))} " in phrase]
-        weight = NOTICED * len(noticed) + SAID * len(heard) + NAMED * bool(named)
+        weight = NOTICED * len(noticed) + SAID * sum(heard.values()) + NAMED * bool(named)
         if weight and kind.templates:
             what = [*noticed, *heard] or [f"the {named[0]} is named in the complaint"]
             found.append(PartFirst(kind.title, kind.templates[0], "", (), "; ".join(what), weight))
@@ -140,6 +140,8 @@ def _words(text: str) -> frozenset[str]:
     return frozenset(word.removesuffix("s") for word in words_of(text) if word not in SMALL_WORDS)
 
 
-def _has(said: frozenset[str], symptom: str) -> bool:
+def _share(said: frozenset[str], symptom: str) -> float:
+    """Share of a symptom's words that were said; 0 if that is too little to be it."""
     words = _words(symptom)
-    return bool(words) and len(words & said) >= max(ENOUGH_OF_IT * len(words), min(2, len(words)))
+    both = len(words & said)
+    return both / len(words) if words and both >= max(ENOUGH_OF_IT * len(words), min(2, len(words))) else 0.0
