@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass, field
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from uuid import UUID
 
 from sondar.app import job_record
@@ -28,6 +28,8 @@ from sondar.store import jobs as job_store
 from sondar.store.circuits import CircuitVersion
 from sondar.store.database import Db
 from sondar.store.vehicles import VehicleModel
+
+FROM_SCAN_TOOL = "From the scan tool's file"
 
 KEPT_ABOVE = 1e-7
 """Shares of the triage below this are not kept with a diagnosis."""
@@ -95,11 +97,22 @@ def keep_list(work: Workspace, job_id: UUID, wanted: WantedList, view: View[T]) 
         record = load_record(db, job_id)
     # A module is known from the code where only one can store it.
     owner = work.compute(about(record), _owners, record)
-    codes = [c if c.module else FoundCode(c.code, c.failure_type, c.status, owner.get(c.code)) for c in codes]
+    codes = [c if c.module else replace(c, module=owner.get(c.code)) for c in codes]
     with work.transaction() as db:
         added = store.add_scan(db, job_id, wanted.client_key, wanted.source, codes, {}, run)
+        if added:
+            _keep_words(db, record.job.make, codes)
         record = _relist(db, job_id)
     return viewed(work, record, view), added
+
+
+def _keep_words(db: Db, make: str, codes: Sequence[FoundCode]) -> None:
+    """What the scan tool's file says of codes that no standard describes, as the workshop's meaning for the make, unless it has one."""
+    said = {code.code: code.words for code in codes if code.words and generic_codes().get(code.code) is None}
+    known = store.meanings(db, make, list(said))
+    for code, words in said.items():
+        if code not in known:
+            store.add_meaning(db, make, code, words, FROM_SCAN_TOOL)
 
 
 def _owners(computed: Computed, record: JobRecord) -> dict[str, str | None]:

@@ -20,6 +20,17 @@ COLUMNS = {
     "module": ("module", "ecu", "control unit", "control module", "system", "unit", "node"),
     "status": ("status", "state", "status byte", "dtc status"),
     "failure_type": ("failure type", "failure type byte", "ftb", "symptom", "sub code", "subtype"),
+    "words": (
+        "description",
+        "text",
+        "fault text",
+        "meaning",
+        "title",
+        "fault description",
+        "dtc description",
+        "code description",
+        "plain text",
+    ),
 }
 """Header words of a column, in lower case, spaces for underscores."""
 DELIMITERS = ";\t|,"
@@ -261,7 +272,13 @@ def _from_cells(reader: _Reader, line: int, text: str, cells: Mapping[str, str],
         reader.take(
             line,
             text,
-            FoundCode(code.code, failure or code.failure_type, status, cells.get("module", "").strip()[:40] or None),
+            FoundCode(
+                code.code,
+                failure or code.failure_type,
+                status,
+                cells.get("module", "").strip()[:40] or None,
+                " ".join(cells.get("words", "").split())[:SHOWN_TEXT],
+            ),
             doubt,
         )
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Literal
 
 from sondar.core.errors import FieldProblem, InvalidError
@@ -58,12 +58,13 @@ class CodeTextError(InvalidError):
 
 @dataclass(frozen=True)
 class FoundCode:
-    """One code as read: ``code`` in the five-character form, failure type and status byte if given."""
+    """One code as read: ``code`` in the five-character form, failure type and status byte if given; ``words``: what the scan tool says of it."""
 
     code: str
     failure_type: str | None = None
     status: int | None = None
     module: str | None = None
+    words: str = field(default="", compare=False)
 
 
 def parse_codes(text: str) -> list[FoundCode]:

@@ -34,13 +34,19 @@ def test_lists_under_their_modules() -> None:
 
 @pytest.mark.parametrize("divided", [";", "\t", "|", ","])
 def test_any_delimiter_with_quotes_comments_and_foreign_columns(divided: str) -> None:
-    lines = ["# made on a Tuesday", "Control unit,Description,DTC,State", 'ECM,"open, or short",P0480,active', "BCM,,U0157,0x2F"]
+    lines = [
+        "# made on a Tuesday",
+        "Control unit,Description,DTC,State,Colour",
+        'ECM,"open, or short",P0480,active,red',
+        "BCM,,U0157,0x2F,",
+    ]
     text = "\n".join(line.replace(",", divided) if divided != "," else line for line in lines).replace(
         f"open{divided} or", "open, or"
     )
     found = understand_file(text)
     assert codes(text) == [("ECM", "P0480", None, 0x09), ("BCM", "U0157", None, 0x2F)]
-    assert found.unused == ("Description",)
+    assert found.unused == ("Colour",)
+    assert [row.code.words for row in found.rows] == ["open, or short", ""]
     assert "header in line 2" in found.form
     assert found.doubts == []
 

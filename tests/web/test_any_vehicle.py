@@ -155,6 +155,24 @@ def test_a_figure_that_is_published_nowhere_is_said_once(client: FlaskClient) ->
     assert "Y.coil_ohm" in strange.json["detail"]
 
 
+def test_what_the_scan_tools_file_says_of_a_makers_code_is_taken_over(client: FlaskClient) -> None:
+    make = f"Brigg {uuid4().hex[:6]}"
+    job_id = check_in(client, "", make=make)
+    text = "code,description\nP1ABD,Oil pressure switch circuit low\nP0118,The tool's own words\n"
+    body = {"client_key": str(uuid4()), "source": "import", "text": text, "conditions": [], "none_stored": False}
+    preview = client.post(f"/api/v1/jobs/{job_id}/scans/preview", json={"text": text}).json
+    assert [row["words"] for row in preview["rows"]] == ["Oil pressure switch circuit low", "The tool's own words"]
+    assert client.post(f"/api/v1/jobs/{job_id}/scans", json=body).status_code == 201
+    codes = {one["code"]: one for one in detail(client, job_id)["codes"]}
+    assert codes["P1ABD"]["title"] == "Oil pressure switch circuit low"
+    assert "circuit high" in codes["P0118"]["title"], "the standard's meaning stays"
+    later = check_in(client, "P1ABD", make=make)
+    again = body | {"client_key": str(uuid4()), "text": text.replace("Oil pressure switch circuit low", "other words")}
+    assert client.post(f"/api/v1/jobs/{later}/scans", json=again).status_code == 201
+    [known] = detail(client, later)["codes"][:1]
+    assert known["title"] == "Oil pressure switch circuit low", "what the workshop knows is not overwritten"
+
+
 def test_a_complaint_without_a_code_leads_to_a_measurement(client: FlaskClient) -> None:
     job_id = check_in(client, "", make="Brigg", model="Skerry")
     assert triage(client, job_id)["parts"] == []

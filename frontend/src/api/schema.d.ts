@@ -2804,6 +2804,11 @@ export interface components {
             status_words: string[];
             /** Text */
             text: string;
+            /**
+             * Words
+             * @description What the scan tool says of it.
+             */
+            words: string;
         };
         /**
          * CodeFileView

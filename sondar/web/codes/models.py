@@ -80,6 +80,7 @@ class CodeFileRow(BaseModel):
     failure_type: str | None
     status: int | None
     status_words: list[str]
+    words: str = Field(description="What the scan tool says of it.")
     doubt: str
 
 

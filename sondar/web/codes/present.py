@@ -52,7 +52,8 @@ def code_file_view(found: Understood) -> CodeFileView:
     rows = [
         CodeFileRow(
             row=number, line=row.line, text=row.text, module=row.code.module or "", code=row.code.code, failure_type=row.code.failure_type,
-            status=row.code.status, status_words=status_words(row.code.status), doubt=row.doubt,
+            status=row.code.status, status_words=status_words(row.code.status), words=row.code.words,
+            doubt=row.doubt,
         )
         for number, row in enumerate(found.rows)
     ]  # fmt: skip

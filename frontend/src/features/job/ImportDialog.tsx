@@ -149,6 +149,7 @@ function Rows(props: {
             </td>
             <td className="pr-2">{row.status_words.join(", ") || "not said"}</td>
             <td>
+              {row.words && <strong className="block font-[650]">{row.words}</strong>}
               <span className="text-soft">line {row.line}</span> <code className="break-all">{row.text}</code>
               {row.doubt && <span className="ml-1 bg-buff px-1 font-[650]">{row.doubt}</span>}
             </td>
