@@ -1,4 +1,4 @@
-"""How long things are kept and how much room they take: personal data erased, photographs counted."""
+"""How long things are kept and how much room they take: personal data erased, photographs and recordings counted."""
 
 from __future__ import annotations
 
@@ -45,6 +45,17 @@ def photo_bytes(db: Db) -> int:
             SELECT octet_length(body) + octet_length(thumbnail) AS bytes FROM photo
             UNION ALL SELECT octet_length(body) + octet_length(thumbnail) FROM sheet_picture
         ) pictures
+        """
+    ).fetchone()
+    return int(row[0]) if row else 0
+
+
+def recording_bytes(db: Db) -> int:
+    """Bytes of all recordings of this workshop, and of files that are arriving."""
+    row = db.execute(
+        """
+        SELECT (SELECT coalesce(sum(octet_length(y) + coalesce(octet_length(t), 0)), 0) FROM recording_chunk)
+             + (SELECT coalesce(sum(bytes), 0) FROM recording WHERE state IN ('arriving', 'reading'))
         """
     ).fetchone()
     return int(row[0]) if row else 0

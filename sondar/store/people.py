@@ -33,6 +33,7 @@ class Workshop:
     alone: bool
     show_examples: bool
     photo_quota_mb: int
+    recording_quota_mb: int
     erase_after_months: int | None
     group_shares: dict[Group, float]
     version: int
@@ -124,7 +125,7 @@ class AuditEntry:
 
 
 _WORKSHOP = "id, name, rate_per_hour, currency, decision_threshold, distance_unit, temperature_unit, tools, alone, show_examples, photo_quota_mb"
-_WORKSHOP += ", erase_after_months, group_shares, version"
+_WORKSHOP += ", recording_quota_mb, erase_after_months, group_shares, version"
 _ACCOUNT = "id, sign_in, name, role, active, theme, created_at"
 _METER = "id, name, volts_percent, volts_floor, ohms_percent, ohms_floor, active"
 
@@ -162,7 +163,8 @@ def workshop(db: Db) -> Workshop:
 def change_workshop(db: Db, version: int, values: dict[str, Any]) -> bool:
     """New settings if nobody changed them since ``version``; False otherwise."""
     columns = ("name", "rate_per_hour", "currency", "decision_threshold", "distance_unit", "temperature_unit", "tools",
-               "alone", "show_examples", "photo_quota_mb", "erase_after_months", "group_shares")  # fmt: skip
+               "alone", "show_examples", "photo_quota_mb", "recording_quota_mb",
+               "erase_after_months", "group_shares")  # fmt: skip
     row = db.execute(
         f"UPDATE workshop SET {', '.join(f'{c} = %({c})s' for c in columns)}, version = version + 1 "
         "WHERE id = current_workshop() AND version = %(version)s RETURNING id",

@@ -64,6 +64,7 @@ def test_migrations_run_from_empty_and_once(postgres: LocalServer) -> None:
         "0020.sheet-pictures",
         "0021.known-good",
         "0022.figures-not-found",
+        "0023.recording-quota",
     ]
     assert migrate(fresh) == []
     with psycopg.connect(fresh) as db:
@@ -174,6 +175,7 @@ def test_jobs_of_an_earlier_version_stay_readable(postgres: LocalServer, ambient
         "0020.sheet-pictures",
         "0021.known-good",
         "0022.figures-not-found",
+        "0023.recording-quota",
     ]
     with psycopg.connect(earlier) as db:
         act_for(db, workshop[0])

@@ -35,6 +35,7 @@ LANDED = {
     "0020.sheet-pictures": "32dcf6fb28127fa6",
     "0021.known-good": "573870fa3edc573f",
     "0022.figures-not-found": "78e3f60d351a5877",
+    "0023.recording-quota": "c6af8725355b1a25",
 }
 """The first 16 digits of each migration's SHA-256. A change to a landed one leaves databases that differ: write a new one instead."""
 

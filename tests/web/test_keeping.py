@@ -18,7 +18,7 @@ from tests.web.conftest import Door, reading
 
 SETTINGS = (
     "name", "rate_per_hour", "currency", "decision_threshold", "distance_unit", "temperature_unit", "tools", "alone", "show_examples",
-    "photo_quota_mb", "erase_after_months", "group_shares", "version",
+    "photo_quota_mb", "recording_quota_mb", "erase_after_months", "group_shares", "version",
 )  # fmt: skip
 
 
@@ -33,7 +33,7 @@ def lead(door: Door) -> Iterator[FlaskClient]:
     """The workshop lead, with the settings put back afterwards."""
     person = door("quay-lead")
     yield person
-    change(person, show_examples=True, photo_quota_mb=5000, erase_after_months=None, alone=False)
+    change(person, show_examples=True, photo_quota_mb=5000, recording_quota_mb=20000, erase_after_months=None, alone=False)
 
 
 def photo(client: FlaskClient, job: dict[str, Any], size: int = 60) -> Any:
@@ -210,6 +210,20 @@ def test_photographs_have_a_quota(client: FlaskClient, lead: FlaskClient, job: d
     assert client.get("/api/v1/workshop/storage").get_json()["photo_mb"] < 10
     body = reading("4.97")
     assert client.post(f"/api/v1/diagnoses/{job['diagnosis']}/readings", json=body).status_code == 201, "readings always have room"
+
+
+def test_recordings_have_a_quota(client: FlaskClient, lead: FlaskClient, job: dict[str, Any]) -> None:
+    change(lead, recording_quota_mb=10)
+    wanted = {"client_key": str(uuid4()), "name": "long.csv", "bytes": 30_000_000}
+    refused = client.post(f"/api/v1/jobs/{job['id']}/recordings", json=wanted)
+    assert refused.status_code == 413
+    assert "10 MB" in refused.get_json()["detail"]
+    before = client.get("/api/v1/workshop/storage").get_json()
+    assert before["recording_mb"] < before["recording_quota_mb"] == 10
+    change(lead, recording_quota_mb=20000)
+    assert client.post(f"/api/v1/jobs/{job['id']}/recordings", json=wanted).status_code == 201
+    held = client.get("/api/v1/workshop/storage").get_json()["recording_mb"]
+    assert held == pytest.approx(before["recording_mb"] + 30.0), "a file that is arriving takes its room"
 
 
 def test_examples_are_marked_and_can_be_hidden(client: FlaskClient, lead: FlaskClient, job: dict[str, Any]) -> None:

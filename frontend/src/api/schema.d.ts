@@ -2052,7 +2052,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Room that this workshop's photographs take. */
+        /** Room that this workshop's photographs and recordings take. */
         get: operations["people_show_storage_workshop_storage_get"];
         put?: never;
         post?: never;
@@ -6915,6 +6915,10 @@ export interface components {
             photo_mb: number;
             /** Photo Quota Mb */
             photo_quota_mb: number;
+            /** Recording Mb */
+            recording_mb: number;
+            /** Recording Quota Mb */
+            recording_quota_mb: number;
         };
         /**
          * Supply
@@ -7827,6 +7831,11 @@ export interface components {
             photo_quota_mb: number;
             /** Rate Per Hour */
             rate_per_hour: number;
+            /**
+             * Recording Quota Mb
+             * @description Room for all recordings.
+             */
+            recording_quota_mb: number;
             /** Show Examples */
             show_examples: boolean;
             /**
@@ -7873,6 +7882,8 @@ export interface components {
             photo_quota_mb: number;
             /** Rate Per Hour */
             rate_per_hour: number;
+            /** Recording Quota Mb */
+            recording_quota_mb: number;
             /**
              * Show Examples
              * @description The invented makes that come with Sondar are offered.

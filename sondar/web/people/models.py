@@ -73,6 +73,7 @@ class WorkshopView(BaseModel):
     alone: bool = Field(description="One person alone: no roles to choose, no rate to set.")
     show_examples: bool = Field(description="The invented makes that come with Sondar are offered.")
     photo_quota_mb: int
+    recording_quota_mb: int
     erase_after_months: int | None
     group_shares: dict[Group, float] = Field(
         description="Percent of what comes in, by whose it is; empty for Sondar's own figures."
@@ -93,6 +94,7 @@ class WorkshopIn(Strict):
     alone: bool
     show_examples: bool
     photo_quota_mb: int = Field(ge=10, le=1_000_000, description="Room for all photographs.")
+    recording_quota_mb: int = Field(ge=10, le=1_000_000, description="Room for all recordings.")
     erase_after_months: int | None = Field(
         ge=1, le=240, description="Personal data of closed jobs goes so long after their last entry."
     )
@@ -114,6 +116,8 @@ class Storage(BaseModel):
 
     photo_mb: float
     photo_quota_mb: int
+    recording_mb: float
+    recording_quota_mb: int
 
 
 class Me(BaseModel):

@@ -275,9 +275,13 @@ def change_workshop(body: WorkshopIn) -> Any:
 
 @api.get("/workshop/storage", responses={"200": Storage})
 def show_storage() -> Any:
-    """Room that this workshop's photographs take."""
+    """Room that this workshop's photographs and recordings take."""
     with workspace().transaction() as db:
-        return Storage(photo_mb=keeping.photo_bytes(db) / 1e6, photo_quota_mb=store.workshop(db).photo_quota_mb).model_dump()
+        shop = store.workshop(db)
+        return Storage(
+            photo_mb=keeping.photo_bytes(db) / 1e6, photo_quota_mb=shop.photo_quota_mb,
+            recording_mb=keeping.recording_bytes(db) / 1e6, recording_quota_mb=shop.recording_quota_mb,
+        ).model_dump()  # fmt: skip
 
 
 def _accounts(db: Db) -> dict[str, Any]:

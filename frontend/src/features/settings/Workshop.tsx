@@ -25,6 +25,7 @@ const SCHEMA = z.object({
   alone: z.boolean(),
   show_examples: z.boolean(),
   photo_quota_mb: decimal,
+  recording_quota_mb: decimal,
   erase_after_months: optionalDecimal,
   group_shares: z.record(z.string(), decimal),
 });
@@ -51,6 +52,7 @@ export function Workshop({ me }: { me: Me }) {
       ...shop,
       rate_per_hour: String(shop.rate_per_hour),
       photo_quota_mb: String(shop.photo_quota_mb),
+      recording_quota_mb: String(shop.recording_quota_mb),
       erase_after_months: String(shop.erase_after_months ?? ""),
       group_shares: Object.fromEntries(
         Object.entries(shop.group_shares).map(([group, percent]) => [group, String(percent)]),
@@ -160,6 +162,12 @@ export function Workshop({ me }: { me: Me }) {
           inputMode="numeric"
           hint={storage.data && `${storage.data.photo_mb.toFixed(1)} MB are used.`}
           {...field("photo_quota_mb")}
+        />
+        <TextField
+          label="Room for recordings, MB"
+          inputMode="numeric"
+          hint={storage.data && `${storage.data.recording_mb.toFixed(1)} MB are used.`}
+          {...field("recording_quota_mb")}
         />
       </div>
       <div className="flex flex-wrap gap-4">
