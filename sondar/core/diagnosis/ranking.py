@@ -47,6 +47,13 @@ CONFIRMS_ABOVE = 1.0
 """A diagnosis that is certain enough is still confirmed while a test saves more minutes than it takes: a probe at a wrong place is
 cheaper found with a second reading than with a new part."""
 
+SMALL_LOSS_MIN = 2.0
+"""Of a diagnosis that is certain enough no more is confirmed once being wrong is expected to cost less than this."""
+
+MOVES_BY, MOVES_WITH = 0.01, 0.03
+"""A test is made only if some outcome of at least this chance moves a suspect's probability by this much; what else it may show it shows
+because of a probe at a wrong place, and that is no reason to measure the same thing with every instrument there is."""
+
 SAME_SETUP_COUNT, SAME_SETUP_SHARE = 3, 0.1
 """Readings offered beside the proposed one in its set-up, each saving at least this share of it per minute."""
 
@@ -86,6 +93,7 @@ class Proposal:
         outlook: what may come of it, after all that has been learned.
         minutes: all in; of which ``setup_minutes`` for changes and access, in the order of ``steps``.
         saving_min: expected fall of Φ in minutes.
+        teaches: it tells what other readings are judged by, such as a thermometer.
     """
 
     test: Test
@@ -95,6 +103,7 @@ class Proposal:
     steps: tuple[Step, ...]
     saving_min: float
     outcomes: tuple[Outcome, ...] = field(default=())
+    teaches: bool = False
 
     @property
     def saving_per_min(self) -> float:
@@ -168,7 +177,8 @@ def ranked_tests(
     units = belief.units()
     active = np.flatnonzero(belief.now > NEGLIGIBLE)
     in_play = np.flatnonzero(hypotheses.member[active].any(axis=0))
-    loss = loss_matrix(circuit, hypotheses, situation.rate_per_hour)[np.ix_(in_play, in_play)]
+    losses = loss_matrix(circuit, hypotheses, situation.rate_per_hour)
+    loss = losses[np.ix_(in_play, in_play)]
     weights = (belief.now[active, None] * hypotheses.member[np.ix_(active, in_play)]).astype(np.float32)
     phi = float(units[in_play] @ loss @ units[in_play])
     top = int(np.argmax(units[in_play]))
@@ -194,7 +204,12 @@ def ranked_tests(
     leading, certainty = _leading_class(hypotheses, units, in_play, apart)
     if leading == (NONE,):
         certainty = _as_good_as_healthy(belief, active, ranked)
-    settled, reason = _is_settled(certainty, ranked, situation)
+    if situation.present >= 1.0 and certainty < situation.decision_threshold:
+        ranked = [one for one in ranked if one.teaches or _moves(one, belief, units)]
+    wrong = np.array([name not in leading for name in hypotheses.units])
+    settled, reason = _is_settled(
+        certainty, ranked, situation, float(units[wrong] @ losses[hypotheses.units.index(leading[0]), wrong])
+    )
     look = _look_first(predictor, belief, situation) if settled and leading[0] not in (NONE, UNKNOWN) else None
     if look is not None:
         settled, reason, ranked = False, "look", [look, *ranked]
@@ -241,11 +256,20 @@ def _best(predictor: Predictor, belief: Belief, scored: Sequence[_Scored], situa
         minutes = float(item.minutes[index])
         bare = Proposal(
             test, outlook, minutes, minutes - float(item.predictions.minutes[index]), (*item.steps, *places),
-            expected_saving(belief, outlook, loss, situation.present),
+            expected_saving(belief, outlook, loss, situation.present), teaches=index in item.predictions.teaching,
         )  # fmt: skip
         proposals.append(bare)
     proposals.sort(key=lambda proposal: -proposal.saving_per_min)
     return proposals
+
+
+def _moves(proposal: Proposal, belief: Belief, units: Array) -> bool:
+    """True if something that the test may well show would change what is thought of some suspect."""
+    joint = (proposal.outlook.chance * belief.now) @ belief.hypotheses.member
+    total = joint.sum(axis=1)
+    likely = total >= MOVES_WITH
+    moved = np.abs(joint[likely] / total[likely, None] - units).max(initial=0.0)
+    return bool(moved >= MOVES_BY)
 
 
 def _command_first(belief: Belief, situation: Situation, ranked: list[Proposal]) -> list[Proposal]:
@@ -470,9 +494,9 @@ def _look_first(predictor: Predictor, belief: Belief, situation: Situation) -> P
     return None
 
 
-def _is_settled(certainty: float, ranked: Sequence[Proposal], situation: Situation) -> tuple[bool, Reason]:
+def _is_settled(certainty: float, ranked: Sequence[Proposal], situation: Situation, loss: float) -> tuple[bool, Reason]:
     best = ranked[0].saving_per_min if ranked else 0.0
-    if certainty >= situation.decision_threshold and best < CONFIRMS_ABOVE:
+    if certainty >= situation.decision_threshold and (best < CONFIRMS_ABOVE or loss < SMALL_LOSS_MIN):
         return True, "certain"
     if not ranked:
         return True, "no test"
