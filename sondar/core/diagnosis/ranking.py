@@ -50,8 +50,9 @@ cheaper found with a second reading than with a new part."""
 SMALL_LOSS_MIN = 2.0
 """Of a diagnosis that is certain enough no more is confirmed once being wrong is expected to cost less than this."""
 
-MOVES_BY, MOVES_WITH = 0.01, 0.03
-"""A test is made only if some outcome of at least this chance moves a suspect's probability by this much; what else it may show it shows
+MOVES_BY, MOVES_SHARE, MOVES_WITH = 0.01, 0.08, 0.03
+"""A test is made only if some outcome of at least this chance moves a suspect's probability by this much, or by this share of what is
+left beside the leading one; what else it may show it shows
 because of a probe at a wrong place, and that is no reason to measure the same thing with every instrument there is."""
 
 SAME_SETUP_COUNT, SAME_SETUP_SHARE = 3, 0.1
@@ -269,7 +270,7 @@ def _moves(proposal: Proposal, belief: Belief, units: Array) -> bool:
     total = joint.sum(axis=1)
     likely = total >= MOVES_WITH
     moved = np.abs(joint[likely] / total[likely, None] - units).max(initial=0.0)
-    return bool(moved >= MOVES_BY)
+    return bool(moved >= min(MOVES_BY, MOVES_SHARE * (1.0 - float(units.max()))))
 
 
 def _command_first(belief: Belief, situation: Situation, ranked: list[Proposal]) -> list[Proposal]:
