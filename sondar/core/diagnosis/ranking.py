@@ -50,9 +50,9 @@ cheaper found with a second reading than with a new part."""
 SMALL_LOSS_MIN = 2.0
 """Of a diagnosis that is certain enough no more is confirmed once being wrong is expected to cost less than this."""
 
-MOVES_BY, MOVES_SHARE, MOVES_WITH = 0.01, 0.08, 0.03
+MOVES_BY, MOVES_SHARE, MOVES_HEALTHY, MOVES_WITH = 0.01, 0.08, 0.001, 0.03
 """A test is made only if some outcome of at least this chance moves a suspect's probability by this much, or by this share of what is
-left beside the leading one; what else it may show it shows
+left beside the leading one. Where *no fault* leads less is enough: many small steps make a vehicle sound. What else it may show it shows
 because of a probe at a wrong place, and that is no reason to measure the same thing with every instrument there is."""
 
 SAME_SETUP_COUNT, SAME_SETUP_SHARE = 3, 0.1
@@ -270,6 +270,8 @@ def _moves(proposal: Proposal, belief: Belief, units: Array) -> bool:
     total = joint.sum(axis=1)
     likely = total >= MOVES_WITH
     moved = np.abs(joint[likely] / total[likely, None] - units).max(initial=0.0)
+    if belief.hypotheses.units[int(units.argmax())] == NONE:
+        return bool(moved >= MOVES_HEALTHY)
     return bool(moved >= min(MOVES_BY, MOVES_SHARE * (1.0 - float(units.max()))))
 
 
