@@ -28,7 +28,7 @@ from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.costs import Situation, made_in
 from sondar.core.diagnosis.judge import judge
 from sondar.core.diagnosis.predictions import Predictor
-from sondar.core.diagnosis.ranking import Proposal
+from sondar.core.diagnosis.proposal import Proposal
 from sondar.core.instruments import INSTRUMENTS
 from sondar.core.instruments.base import Test
 from sondar.core.instruments.reading import Reading

@@ -24,7 +24,8 @@ from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.belief import Belief
 from sondar.core.diagnosis.costs import Situation
 from sondar.core.diagnosis.predictions import Predictor
-from sondar.core.diagnosis.ranking import Ranking, candidate_setups, evaluate
+from sondar.core.diagnosis.proposal import Ranking
+from sondar.core.diagnosis.ranking import candidate_setups, evaluate
 from sondar.core.instruments import INSTRUMENTS, ORDINARY
 from sondar.core.instruments.base import Test
 

@@ -16,7 +16,8 @@ from sondar.core.diagnosis.judge import TRIES
 from sondar.core.diagnosis.look_ups import LookUp, look_ups, put_off
 from sondar.core.diagnosis.pairs import ranked_together
 from sondar.core.diagnosis.predictions import Predictor
-from sondar.core.diagnosis.ranking import Ranking, evaluate
+from sondar.core.diagnosis.proposal import Ranking
+from sondar.core.diagnosis.ranking import evaluate
 from sondar.core.diagnosis.variants import Way, considered, offered, weigh
 from sondar.core.errors import UnknownReferenceError
 from sondar.core.instruments import INSTRUMENTS, sensible_tests

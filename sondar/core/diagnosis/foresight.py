@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from sondar.core.diagnosis.belief import Belief
-from sondar.core.diagnosis.ranking import Outcome, Proposal
+from sondar.core.diagnosis.proposal import Outcome, Proposal
 from sondar.core.instruments.reading import Reading
 
 LEAST_CHANCE = 0.02

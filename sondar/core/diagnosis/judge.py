@@ -19,7 +19,7 @@ from sondar.core.diagnosis.hypotheses import UNKNOWN
 from sondar.core.diagnosis.look_ups import LookUp, look_ups, put_off
 from sondar.core.diagnosis.pairs import Pair, ranked_together
 from sondar.core.diagnosis.predictions import Predictor
-from sondar.core.diagnosis.ranking import Ranking
+from sondar.core.diagnosis.proposal import Ranking
 from sondar.core.diagnosis.variants import AS_DRAWN, Way, Ways, considered, weigh
 from sondar.core.instruments.reading import Reading
 

@@ -19,7 +19,8 @@ from sondar.core.circuit.families.doubts import FIGURES
 from sondar.core.diagnosis.belief import Belief
 from sondar.core.diagnosis.costs import Situation, loss_matrix
 from sondar.core.diagnosis.predictions import Predictor
-from sondar.core.diagnosis.ranking import CONFIRMS_ABOVE, NEGLIGIBLE, Ranking
+from sondar.core.diagnosis.proposal import Ranking
+from sondar.core.diagnosis.worth import CONFIRMS_ABOVE, NEGLIGIBLE
 
 Array = npt.NDArray[np.float64]
 

@@ -10,7 +10,9 @@ import numpy as np
 from sondar.core.diagnosis.belief import Belief
 from sondar.core.diagnosis.costs import Situation, loss_matrix
 from sondar.core.diagnosis.predictions import Predictor
-from sondar.core.diagnosis.ranking import PAYS_ABOVE, Proposal, Ranking, allowed_tests, ranked_tests, with_outcomes
+from sondar.core.diagnosis.proposal import Proposal, Ranking
+from sondar.core.diagnosis.ranking import ranked_tests, with_outcomes
+from sondar.core.diagnosis.worth import PAYS_ABOVE, allowed_tests
 
 MIN_LOSS_FOR_TWO = 8.0
 """Expected loss in minutes below which a second step is not looked for."""

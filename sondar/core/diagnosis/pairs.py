@@ -20,7 +20,7 @@ from sondar.core.diagnosis.costs import Situation
 from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN, HypothesisSet, Suspect, cell_share
 from sondar.core.diagnosis.lookahead import rank_tests
 from sondar.core.diagnosis.predictions import Predictor
-from sondar.core.diagnosis.ranking import Ranking
+from sondar.core.diagnosis.proposal import Ranking
 from sondar.core.diagnosis.second_cause import ONE_PLACE, SECOND_CAUSE, asked, beside, one_place
 from sondar.core.instruments.reading import Reading
 

@@ -11,9 +11,8 @@ brings back the minutes it takes.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, field, replace
-from typing import Literal
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -21,118 +20,33 @@ import numpy.typing as npt
 from sondar.core.circuit.model import Setup
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.belief import Belief
-from sondar.core.diagnosis.costs import Situation, Step, loss_matrix, made_in, own_minutes, reach, setup_change
+from sondar.core.diagnosis.costs import Situation, Step, loss_matrix, made_in, reach, setup_change
 from sondar.core.diagnosis.expectations import learned_outlooks
 from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN, HypothesisSet
+from sondar.core.diagnosis.practice import LOOK_MINUTES, command_first, in_same_setup, nothing_read, quick_place_first, varied
 from sondar.core.diagnosis.predictions import Outlook, Predictor, SetupPredictions
+from sondar.core.diagnosis.proposal import Outcome, Proposal, Ranking
+from sondar.core.diagnosis.worth import NEGLIGIBLE, allowed_tests, moves, settles, was_read
 from sondar.core.instruments import instrument
-from sondar.core.instruments.access import access_of
-from sondar.core.instruments.base import Display, Test
+from sondar.core.instruments.base import Test
 from sondar.core.interruption import checkpoint
 
 Array = npt.NDArray[np.float64]
-Reason = Literal["certain", "no test", "not worth it", "pays", "two pay", "look", "second", "verify", "ways", "look up"]
-
-NEGLIGIBLE = 1e-5
-"""Hypotheses below this probability are left out of the look-ahead."""
 
 SMALLEST = 1e-9
 """Hypotheses below this probability move no expected loss by anything that counts."""
 
-PAYS_ABOVE = 0.2
-"""A test pays while its expected fall in Φ is at least this share of its minutes; below 1 since one step sees only part
-of what a reading is good for in the readings after it."""
-
-CONFIRMS_ABOVE = 1.0
-"""A diagnosis that is certain enough is still confirmed while a test saves more minutes than it takes: a probe at a wrong place is
-cheaper found with a second reading than with a new part."""
-
-SMALL_LOSS_MIN = 2.0
-"""Of a diagnosis that is certain enough no more is confirmed once being wrong is expected to cost less than this."""
-
-MOVES_BY, MOVES_SHARE, MOVES_HEALTHY, MOVES_WITH = 0.01, 0.08, 0.001, 0.03
-"""A test is made only if some outcome of at least this chance moves a suspect's probability by this much, or by this share of what is
-left beside the leading one. Where *no fault* leads less is enough: many small steps make a vehicle sound. What else it may show it shows
-because of a probe at a wrong place, and that is no reason to measure the same thing with every instrument there is."""
-
-SAME_SETUP_COUNT, SAME_SETUP_SHARE = 3, 0.1
-"""Readings offered beside the proposed one in its set-up, each saving at least this share of it per minute."""
-
 SAME_UNLESS = 0.35
 """Two units are one class if no allowed test's outcome distributions differ by this total variation."""
-
-SAME_WORDS, SAME_SDS = 0.1, 0.5
-"""Two tests are one if all suspects predict their words this near, and their figures within so many standard deviations."""
 
 FAINT_UNIT = 0.12
 """Units below this may count as good where no test tells them from good ones."""
 
-SURELY_SEEN, LOOK_MINUTES = 0.9, 3.0
-"""What eyes would find with this chance is looked at before it is called, if the look takes no longer than this many minutes more."""
-
-QUICKER_BY_MIN, NEARLY_AS_TELLING = 1.0, 0.1
-"""A place on the same conductor goes first if it is reached so many minutes sooner and saves at least this share."""
+SURELY_SEEN = 0.9
+"""What eyes would find with this chance is looked at before it is called, if the look takes no longer than ``LOOK_MINUTES`` more."""
 
 WEIGHED_AGAIN = 40
 """Tests whose outcomes are worked out again after all that has been learned."""
-
-
-@dataclass(frozen=True)
-class Outcome:
-    """One outcome class of a test: its row in the outlook, probability, and the unit belief (U,) it would leave."""
-
-    index: int
-    probability: float
-    units: tuple[float, ...]
-
-
-@dataclass(frozen=True, eq=False)
-class Proposal:
-    """A test with what it costs and what it is expected to save.
-
-    Attributes:
-        outlook: what may come of it, after all that has been learned.
-        minutes: all in; of which ``setup_minutes`` for changes and access, in the order of ``steps``.
-        saving_min: expected fall of Φ in minutes.
-        teaches: it tells what other readings are judged by, such as a thermometer.
-    """
-
-    test: Test
-    outlook: Outlook
-    minutes: float
-    setup_minutes: float
-    steps: tuple[Step, ...]
-    saving_min: float
-    outcomes: tuple[Outcome, ...] = field(default=())
-    teaches: bool = False
-
-    @property
-    def saving_per_min(self) -> float:
-        """Expected minutes saved per minute spent."""
-        return self.saving_min / self.minutes
-
-
-@dataclass(frozen=True, eq=False)
-class Ranking:
-    """The next test and how things stand without it.
-
-    Attributes:
-        proposals: best first; the first is the one to make unless ``settled``.
-        settled: measuring has done its work: a diagnosis is due.
-        reason: why.
-        leading: units of the leading class, most probable first (one unless inseparable).
-        certainty: probability of that class.
-        expected_loss: Φ now, in minutes.
-        same_setup: tests in the set-up and at the places of the first proposal, best first; they cost only their own minutes.
-    """
-
-    proposals: tuple[Proposal, ...]
-    settled: bool
-    reason: Reason
-    leading: tuple[str, ...]
-    certainty: float
-    expected_loss: float
-    same_setup: tuple[Proposal, ...] = ()
 
 
 def candidate_setups(predictor: Predictor, situation: Situation) -> list[Setup]:
@@ -206,19 +120,17 @@ def ranked_tests(
     if leading == (NONE,):
         certainty = _as_good_as_healthy(belief, active, ranked)
     if situation.present >= 1.0 and certainty < situation.decision_threshold:
-        ranked = [one for one in ranked if one.teaches or _moves(one, belief, units)]
+        ranked = [one for one in ranked if one.teaches or moves(one, belief, units)]
     wrong = np.array([name not in leading for name in hypotheses.units])
-    settled, reason = _is_settled(
-        certainty, ranked, situation, float(units[wrong] @ losses[hypotheses.units.index(leading[0]), wrong])
-    )
+    settled, reason = settles(certainty, ranked, situation, float(units[wrong] @ losses[hypotheses.units.index(leading[0]), wrong]))
     look = _look_first(predictor, belief, situation) if settled and leading[0] not in (NONE, UNKNOWN) else None
     if look is not None:
         settled, reason, ranked = False, "look", [look, *ranked]
     if not settled:
-        ranked = _command_first(belief, situation, _quick_place_first(circuit, situation, ranked))
-    best = _varied(ranked, alternatives)
+        ranked = command_first(belief, situation, quick_place_first(circuit, situation, ranked))
+    best = varied(ranked, alternatives)
     seen = [with_outcomes(proposal, belief) for proposal in best]
-    return Ranking(tuple(seen), settled, reason, leading, certainty, phi, _in_same_setup(circuit, ranked)), ranked
+    return Ranking(tuple(seen), settled, reason, leading, certainty, phi, in_same_setup(circuit, ranked)), ranked
 
 
 def _as_made(
@@ -244,14 +156,14 @@ def _best(predictor: Predictor, belief: Belief, scored: Sequence[_Scored], situa
     place = np.concatenate([np.arange(len(item.allowed)) for item in scored])
     order = np.argsort(-ratio, kind="stable")[:WEIGHED_AGAIN]
     chosen = [(scored[owner[i]], int(place[i])) for i in order if np.isfinite(ratio[i])]
-    besides = [*_teaching(scored), *(_commanded(scored) if _nothing_read(belief, situation) else [])]
+    besides = [*_teaching(scored), *(_commanded(scored) if nothing_read(belief, situation) else [])]
     known = {(id(item), index) for item, index in chosen}
     chosen += [(item, index) for item, index in besides if (id(item), index) not in known]
     outlooks = learned_outlooks(predictor, belief, [(item.predictions, index) for item, index in chosen])
     proposals = []
     for (item, index), outlook in zip(chosen, outlooks, strict=True):
         test = item.predictions.tests[index]
-        if situation.present >= 1.0 and _was_read(predictor, belief, test, outlook.shown, situation):
+        if situation.present >= 1.0 and was_read(predictor, belief, test, outlook.shown, situation):
             continue
         _, places = reach(predictor.circuit, test, item.opened)
         minutes = float(item.minutes[index])
@@ -262,68 +174,6 @@ def _best(predictor: Predictor, belief: Belief, scored: Sequence[_Scored], situa
         proposals.append(bare)
     proposals.sort(key=lambda proposal: -proposal.saving_per_min)
     return proposals
-
-
-def _moves(proposal: Proposal, belief: Belief, units: Array) -> bool:
-    """True if something that the test may well show would change what is thought of some suspect."""
-    joint = (proposal.outlook.chance * belief.now) @ belief.hypotheses.member
-    total = joint.sum(axis=1)
-    likely = total >= MOVES_WITH
-    moved = np.abs(joint[likely] / total[likely, None] - units).max(initial=0.0)
-    if belief.hypotheses.units[int(units.argmax())] == NONE:
-        return bool(moved >= MOVES_HEALTHY)
-    return bool(moved >= min(MOVES_BY, MOVES_SHARE * (1.0 - float(units.max()))))
-
-
-def _command_first(belief: Belief, situation: Situation, ranked: list[Proposal]) -> list[Proposal]:
-    """Before anything has been read: what the complaint is about is commanded and listened to, if that takes no longer than a look.
-
-    It shows whether the complaint is there at all, which every later reading takes for granted.
-    """
-    if not _nothing_read(belief, situation):
-        return ranked
-    quick = [p for p in ranked if instrument(p.test.instrument).idle_word and p.minutes <= LOOK_MINUTES]
-    if not quick:
-        return ranked
-    first = max(quick, key=lambda proposal: proposal.saving_per_min)
-    return [first, *(proposal for proposal in ranked if proposal is not first)]
-
-
-def _quick_place_first(circuit: Circuit, situation: Situation, ranked: list[Proposal]) -> list[Proposal]:
-    """A line that no probe has touched is first measured where it is quick to reach, not at the far end of the same conductor.
-
-    The far end may tell more per minute, as it has the wire in it as well; but what is wrong at the near end is found there for less.
-    """
-    if not ranked or not instrument(ranked[0].test.instrument).probes:
-        return ranked
-    first = ranked[0]
-    line_of = access_of(circuit).lines(first.test.setup)
-    line = line_of.get(circuit.point(first.test.red).node)
-    touched_lines = {
-        line_of.get(circuit.point(ref).node)
-        for test in situation.done
-        if instrument(test.instrument).probes and not instrument(test.instrument).dead_circuit
-        for ref in (test.red, test.black)
-    }
-    if line is None or line in touched_lines:
-        return ranked
-    nearer = [
-        proposal
-        for proposal in ranked[1:]
-        if (proposal.test.instrument, proposal.test.black, proposal.test.setup)
-        == (first.test.instrument, first.test.black, first.test.setup)
-        and line_of.get(circuit.point(proposal.test.red).node) == line
-        and proposal.minutes <= first.minutes - QUICKER_BY_MIN
-        and proposal.saving_min >= NEARLY_AS_TELLING * first.saving_min
-    ]
-    if not nearer:
-        return ranked
-    chosen = min(nearer, key=lambda proposal: proposal.minutes)
-    return [chosen, *(proposal for proposal in ranked if proposal is not chosen)]
-
-
-def _nothing_read(belief: Belief, situation: Situation) -> bool:
-    return not situation.done and len(belief.steps) == 1
 
 
 def _commanded(scored: Sequence[_Scored]) -> list[tuple[_Scored, int]]:
@@ -350,27 +200,6 @@ def _teaching(scored: Sequence[_Scored]) -> list[tuple[_Scored, int]]:
     return list(quickest.values())
 
 
-def _was_read(predictor: Predictor, belief: Belief, test: Test, shown: Display, situation: Situation) -> bool:
-    """True if every suspect left predicts for a test what it predicts for one that has been made: it would show the same again."""
-    circuit, device = predictor.circuit, instrument(test.instrument)
-    here = {circuit.point(test.red).node, circuit.point(test.black).node} if device.probes else {test.red}
-    active = np.flatnonzero(belief.now[:-1] > NEGLIGIBLE)
-    if not active.size:
-        return False
-    for other in situation.done:
-        if other.instrument != test.instrument:
-            continue
-        there = {circuit.point(other.red).node, circuit.point(other.black).node} if device.probes else {other.red}
-        if here != there:
-            continue
-        table, known = predictor.display_of(test), predictor.display_of(other)
-        if table.words.shape[2] and np.abs(table.words[active] - known.words[active]).max() > SAME_WORDS:
-            continue
-        if not device.figures or np.abs((table.mean - known.mean)[active] / shown.sd[active]).max() < SAME_SDS:
-            return True
-    return False
-
-
 def seen_while(present: float, chance: npt.NDArray[np.float32], columns: npt.NDArray[np.intp]) -> npt.NDArray[np.float32]:
     """Chances (N, columns) of outcomes where a fault is there only for a share of the time and the vehicle is healthy else."""
     if present >= 1.0:
@@ -388,30 +217,6 @@ def expected_saving(belief: Belief, outlook: Outlook, loss: Array, present: floa
     return float(units @ loss @ units - (((joint @ loss) * joint).sum(axis=1) / total).sum())
 
 
-def _in_same_setup(circuit: Circuit, ranked: Sequence[Proposal]) -> tuple[Proposal, ...]:
-    """What else can be read while the first proposal's places are open, each at its own minutes only."""
-    if not ranked:
-        return ()
-    first = ranked[0]
-    open_now = _places(circuit, first.test)
-    found: list[Proposal] = []
-    for proposal in ranked[1:]:
-        same = proposal.test.setup == first.test.setup and _places(circuit, proposal.test) <= open_now
-        if same and (proposal.test.red, proposal.test.black) not in {(p.test.red, p.test.black) for p in (first, *found)}:
-            minutes = own_minutes(circuit, proposal.test)
-            bare = replace(proposal, minutes=minutes, setup_minutes=0.0, steps=())
-            if bare.saving_per_min >= SAME_SETUP_SHARE * first.saving_per_min:
-                found.append(bare)
-        if len(found) == SAME_SETUP_COUNT:
-            break
-    return tuple(found)
-
-
-def _places(circuit: Circuit, test: Test) -> frozenset[str]:
-    refs = (test.red, test.black) if instrument(test.instrument).probes else (test.red,)
-    return frozenset(point.place for point in map(circuit.point, refs) if point.ref != circuit.black_reference)
-
-
 def evaluate(predictor: Predictor, belief: Belief, situation: Situation, test: Test) -> Proposal | None:
     """Cost and expected saving of one given test, or None if it is not among the sensible tests of its set-up."""
     predictions = predictor.setup(test.setup)
@@ -425,22 +230,6 @@ def evaluate(predictor: Predictor, belief: Belief, situation: Situation, test: T
     loss = loss_matrix(predictor.circuit, belief.hypotheses, situation.rate_per_hour)
     saving = expected_saving(belief, outlook, loss, situation.present)
     return with_outcomes(Proposal(test, outlook, minutes, change + access, (*steps, *places), saving), belief)
-
-
-def allowed_tests(predictions: SetupPredictions, situation: Situation, *, confirming: bool = False) -> npt.NDArray[np.bool_]:
-    """(T,) tests that may be proposed.
-
-    Tools at hand, nothing refused, nothing done, no trap; a part is commanded before anybody listens to it at rest; those that confirm
-    only if asked for.
-    """
-    tools, refused, done = frozenset(situation.instruments), situation.refused, situation.done
-    tried = {(test.instrument, test.red) for test in done}
-    return np.array([
-        not trap and test.instrument in tools and test not in done and (confirming or not instrument(test.instrument).confirms)
-        and not (refused and ({test.red, test.black} & refused or places.keys() & refused))
-        and not (idle and (test.instrument, test.red) not in tried)
-        for test, places, trap, idle in zip(predictions.tests, predictions.places, predictions.trap, predictions.idle, strict=True)
-    ], dtype=bool)  # fmt: skip
 
 
 def _leading_class(
@@ -495,29 +284,6 @@ def _look_first(predictor: Predictor, belief: Belief, situation: Situation) -> P
         if tells and words[leads, 0] >= SURELY_SEEN:
             return evaluate(predictor, belief, situation, test)
     return None
-
-
-def _is_settled(certainty: float, ranked: Sequence[Proposal], situation: Situation, loss: float) -> tuple[bool, Reason]:
-    best = ranked[0].saving_per_min if ranked else 0.0
-    if certainty >= situation.decision_threshold and (best < CONFIRMS_ABOVE or loss < SMALL_LOSS_MIN):
-        return True, "certain"
-    if not ranked:
-        return True, "no test"
-    return (True, "not worth it") if best < PAYS_ABOVE else (False, "pays")
-
-
-def _varied(proposals: Iterable[Proposal], count: int) -> list[Proposal]:
-    """The best test, then the best with other points, so that alternatives are real ones."""
-    chosen: list[Proposal] = []
-    seen: set[tuple[str, str]] = set()
-    for proposal in proposals:
-        key = (proposal.test.red, proposal.test.black)
-        if key not in seen:
-            seen.add(key)
-            chosen.append(proposal)
-        if len(chosen) == count:
-            break
-    return chosen
 
 
 def with_outcomes(proposal: Proposal, belief: Belief) -> Proposal:

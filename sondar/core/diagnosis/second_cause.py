@@ -17,7 +17,8 @@ from sondar.core.diagnosis.belief import Belief, update
 from sondar.core.diagnosis.costs import Situation
 from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN, HypothesisSet, Suspect, cell_share
 from sondar.core.diagnosis.predictions import Predictor
-from sondar.core.diagnosis.ranking import Ranking, evaluate, ranked_tests
+from sondar.core.diagnosis.proposal import Ranking
+from sondar.core.diagnosis.ranking import evaluate, ranked_tests
 from sondar.core.instruments.reading import Reading
 
 SECOND_CAUSE = 0.15

@@ -17,7 +17,9 @@ from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.belief import Array, Belief, update
 from sondar.core.diagnosis.costs import Situation
 from sondar.core.diagnosis.predictions import Predictor
-from sondar.core.diagnosis.ranking import Proposal, Ranking, allowed_tests, candidate_setups, evaluate
+from sondar.core.diagnosis.proposal import Proposal, Ranking
+from sondar.core.diagnosis.ranking import candidate_setups, evaluate
+from sondar.core.diagnosis.worth import allowed_tests
 from sondar.core.errors import UnknownReferenceError
 from sondar.core.instruments.base import Test
 from sondar.core.instruments.reading import Reading

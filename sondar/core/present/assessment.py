@@ -16,7 +16,7 @@ from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN
 from sondar.core.diagnosis.judge import Effect, Judgement
 from sondar.core.diagnosis.look_ups import LookUp
 from sondar.core.diagnosis.predictions import Predictor
-from sondar.core.diagnosis.ranking import Proposal
+from sondar.core.diagnosis.proposal import Proposal
 from sondar.core.diagnosis.variants import Ways, named, offered
 from sondar.core.present.tests import SetupView, TestView, setup_view, test_view
 from sondar.core.quantities import format_si

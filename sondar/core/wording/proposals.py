@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.costs import Step
 from sondar.core.diagnosis.predictions import Outlook
-from sondar.core.diagnosis.ranking import Proposal
+from sondar.core.diagnosis.proposal import Proposal
 from sondar.core.instruments import instrument
 from sondar.core.quantities import format_share
 from sondar.core.wording.labels import range_label

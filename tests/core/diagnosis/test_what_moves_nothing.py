@@ -10,7 +10,8 @@ from sondar.core.circuit.model import Setup
 from sondar.core.diagnosis.costs import Situation
 from sondar.core.diagnosis.judge import Judgement, judge
 from sondar.core.diagnosis.predictions import Outlook, Predictor
-from sondar.core.diagnosis.ranking import Proposal, _is_settled
+from sondar.core.diagnosis.proposal import Proposal
+from sondar.core.diagnosis.worth import settles
 from sondar.core.instruments.base import Test
 from sondar.core.instruments.reading import Reading
 
@@ -49,9 +50,9 @@ def test_nothing_is_measured_again_with_every_lamp_there_is(fan_predictor: Predi
 def test_what_is_certain_enough_and_cheap_to_be_wrong_about_is_called() -> None:
     dear, cheap = 8.0, 1.5
     telling = (a_proposal(saving_min=3.0, minutes=0.4),)
-    assert _is_settled(0.96, telling, Situation(Setup(())), dear) == (False, "pays")
-    assert _is_settled(0.96, telling, Situation(Setup(())), cheap) == (True, "certain")
-    assert _is_settled(0.90, telling, Situation(Setup(())), cheap) == (False, "pays"), "cheap to be wrong about, and not certain"
+    assert settles(0.96, telling, Situation(Setup(())), dear) == (False, "pays")
+    assert settles(0.96, telling, Situation(Setup(())), cheap) == (True, "certain")
+    assert settles(0.90, telling, Situation(Setup(())), cheap) == (False, "pays"), "cheap to be wrong about, and not certain"
 
 
 def a_proposal(saving_min: float, minutes: float) -> Proposal:
