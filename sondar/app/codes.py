@@ -187,7 +187,7 @@ def _triaged(computed: Computed, record: JobRecord) -> TriageResult:
         stored = [held.get(code.code) for code in job_record.current_codes(record.codes)]
         parts = parts_by_codes([item for item in stored if item is not None])
         noticed = job_record.value_of(record.answers, "symptoms", [])
-        complaint = job_record.value_of(record.answers, "complaint", job.complaint)
+        complaint = str(job_record.value_of(record.answers, "complaint", job.complaint) or "")
         by_codes = {one.template for one in parts}
         parts += [
             one for one in parts_by_complaint(list(part_kinds().values()), complaint, noticed) if one.template not in by_codes

@@ -131,7 +131,7 @@ def detail_of(computed: Computed, record: JobRecord, interface: bool) -> JobDeta
             " under Circuits. Each can still be tested by itself."
         )
     noticed = job_record.value_of(record.answers, "symptoms", [])
-    complaint = job_record.value_of(record.answers, "complaint", job.complaint)
+    complaint = str(job_record.value_of(record.answers, "complaint", job.complaint) or "")
     symptoms = symptoms_of(list(part_kinds().values()), complaint, noticed) if model is None else dict(symptom_menu(model.vehicle))
     return JobDetail(record, model, circuits, symptoms, warnings, interface and model is not None, put_back_of(computed, record))
 
