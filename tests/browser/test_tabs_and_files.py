@@ -61,7 +61,9 @@ def test_nine_tabs_open_and_the_last_follows_the_first(page: Page) -> None:
 
 def test_a_file_of_codes_is_shown_before_anything_is_kept(page: Page, tmp_path: Path) -> None:
     file = tmp_path / "from the scan tool.csv"
-    file.write_text("Module;DTC;State;Text;Colour\nECM;P0480;active;fan relay, coil;red\nECM;P0117 P0118;stored;\n# BCM;U0157;;\nECM;P04Z9;;\n")
+    file.write_text(
+        "Module;DTC;State;Text;Colour\nECM;P0480;active;fan relay, coil;red\nECM;P0117 P0118;stored;\n# BCM;U0157;;\nECM;P04Z9;;\n"
+    )
     body = {"client_key": str(uuid4()), "vehicle": {"make": "Halden", "model": "Tern"}, "complaint": "lamp on"}
     page.open(f"/jobs/{page.api('POST', '/jobs', body)['id']}")
     page.find("input[aria-label='File of codes']").send_keys(str(file))

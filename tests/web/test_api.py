@@ -110,7 +110,7 @@ def test_exclusions_drop_out_of_the_plan_and_come_back(client: FlaskClient, job:
     assert not any(p["test"]["red"].startswith("X31") for p in out["assessment"]["proposals"])
     client.post(url, json={"client_key": str(uuid4()), "kind": "instrument", "name": "voltmeter", "excluded": True})
     back = client.post(url, json={"client_key": str(uuid4()), "kind": "point", "name": "X31", "excluded": False}).get_json()
-    assert back["exclusions"] == {"point": [], "instrument": ["voltmeter"]}
+    assert back["exclusions"] == {"point": [], "instrument": ["voltmeter"], "figure": []}
     assert not any(p["test"]["instrument"] == "voltmeter" for p in back["assessment"]["proposals"])
     assert client.post(url, json={"client_key": str(uuid4()), "kind": "point", "name": "moon", "excluded": True}).status_code == 422
 
