@@ -186,12 +186,9 @@ def _triaged(computed: Computed, record: JobRecord) -> TriageResult:
         held = generic_codes()
         stored = [held.get(code.code) for code in job_record.current_codes(record.codes)]
         parts = parts_by_codes([item for item in stored if item is not None])
-        noticed = job_record.value_of(record.answers, "symptoms", [])
-        complaint = str(job_record.value_of(record.answers, "complaint", job.complaint) or "")
+        complaint, picked = job_record.noticed(record.answers, job.complaint)
         by_codes = {one.template for one in parts}
-        parts += [
-            one for one in parts_by_complaint(list(part_kinds().values()), complaint, noticed) if one.template not in by_codes
-        ]
+        parts += [one for one in parts_by_complaint(list(part_kinds().values()), complaint, picked) if one.template not in by_codes]
         return TriageResult(f"The circuits of {job.make} {job.model} are not known here.", None, parts)
     found = _evidence(model, record)
     if found.is_empty:

@@ -18,7 +18,7 @@ from sondar.app.jobs import JobRecord, load_record
 from sondar.app.judging import WantedTest
 from sondar.app.measuring import WantedReading
 from sondar.app.recorded_evidence import channel_tie
-from sondar.app.recordings import room_for
+from sondar.app.room import room_for_recordings
 from sondar.app.workspace import Workspace, known_job
 from sondar.circuit_files import load_vehicle_text
 from sondar.core.circuit.document.fields import VehicleModel
@@ -111,7 +111,7 @@ def start(work: Workspace, job_id: UUID, wanted: WantedRun, meter: WantedMeter |
     item = command or routine
     title = item.title if item is not None else logged.title if logged is not None and alone else "Live data"
     with work.transaction() as db:
-        room_for(db)
+        room_for_recordings(db)
         recording_id = recording_store.begin(db, job_id, wanted.client_key, title, "vehicle", 0, "reading")
         begun = store.begin(
             db,

@@ -9,7 +9,8 @@ from uuid import UUID
 from sondar.app.case import Case, load_case, with_evidence
 from sondar.app.computed import Computed
 from sondar.app.measuring import T, View, finish
-from sondar.app.photos import prepare_sheet, room_for
+from sondar.app.photos import prepare_sheet
+from sondar.app.room import room_for_photographs
 from sondar.app.workspace import Workspace, known_version
 from sondar.circuit_edits.filling import known_of
 from sondar.circuit_files import load_circuit_text
@@ -190,7 +191,7 @@ def add_pictures(work: Workspace, client_key: UUID, name: str, raw: bytes) -> li
     """
     pages = work.compute("photographs", prepare_sheet, raw)
     with work.transaction() as db:
-        room_for(db, sum(len(page["body"]) + len(page["thumbnail"]) for page in pages))
+        room_for_photographs(db, sum(len(page["body"]) + len(page["thumbnail"]) for page in pages))
         return sheets.add_pictures(db, client_key, name[:200], pages)
 
 

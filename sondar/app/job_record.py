@@ -48,6 +48,11 @@ def value_of(answers: Mapping[str, Answer], field: str, default: Any) -> Any:
     return current_stage(value) if field == "stage" else value
 
 
+def noticed(answers: Mapping[str, Answer], complaint: str) -> tuple[str, list[str]]:
+    """The complaint as it was last said, the one of the check-in by default, and the symptoms that were picked."""
+    return str(value_of(answers, "complaint", complaint)), list(value_of(answers, "symptoms", []))
+
+
 def temperature_sd(answers: Mapping[str, Answer]) -> float:
     """How well the temperature of the parts is known, in kelvin."""
     return ASKED_TEMPERATURE_SD if value_of(answers, "temperature_c", None) is not None else TEMPERATURE_SD

@@ -9,8 +9,9 @@ from uuid import UUID, uuid5
 
 from sondar.app import answer_fields, job_record, judging
 from sondar.app.computed import Computed, by_slug
-from sondar.app.photos import prepare_photo, room_for
+from sondar.app.photos import prepare_photo
 from sondar.app.repairs import unproved
+from sondar.app.room import room_for_photographs
 from sondar.app.workspace import Workspace, known_job, known_version
 from sondar.circuit_files import circuits_in_vehicle
 from sondar.code_library import part_kinds
@@ -130,9 +131,8 @@ def detail_of(computed: Computed, record: JobRecord, interface: bool) -> JobDeta
             f"The circuits of {record.model.title} do not fit together any more, so there is no order of testing: gather them again"
             " under Circuits. Each can still be tested by itself."
         )
-    noticed = job_record.value_of(record.answers, "symptoms", [])
-    complaint = str(job_record.value_of(record.answers, "complaint", job.complaint) or "")
-    symptoms = symptoms_of(list(part_kinds().values()), complaint, noticed) if model is None else dict(symptom_menu(model.vehicle))
+    complaint, picked = job_record.noticed(record.answers, job.complaint)
+    symptoms = symptoms_of(list(part_kinds().values()), complaint, picked) if model is None else dict(symptom_menu(model.vehicle))
     return JobDetail(record, model, circuits, symptoms, warnings, interface and model is not None, put_back_of(computed, record))
 
 
@@ -345,7 +345,7 @@ def add_photo(work: Workspace, job_id: UUID, client_key: UUID, caption: str, raw
     prepared = work.compute("photographs", prepare_photo, raw)
     with work.transaction() as db:
         known_job(db, job_id)
-        room_for(db, len(prepared["body"]) + len(prepared["thumbnail"]))
+        room_for_photographs(db, len(prepared["body"]) + len(prepared["thumbnail"]))
         intake_store.add_photo(db, job_id, client_key, {**prepared, "caption": caption})
         record = load_record(db, job_id)
     return viewed(work, record, view)

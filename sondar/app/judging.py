@@ -21,7 +21,6 @@ from sondar.core.diagnosis.costs import Situation, made_in
 from sondar.core.diagnosis.entry_check import meant_instead
 from sondar.core.diagnosis.expected_values import expected_values
 from sondar.core.diagnosis.judge import Judgement
-from sondar.core.diagnosis.look_ups import figure_name
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.ranking import candidate_setups, evaluate
 from sondar.core.diagnosis.variants import Way
@@ -34,7 +33,7 @@ from sondar.core.instruments.base import Test
 from sondar.core.instruments.reading import Reading
 from sondar.core.instruments.voltmeter import Voltmeter
 from sondar.core.limits.card import LimitView, limits_card
-from sondar.core.present.assessment import ProposalView, proposal_view
+from sondar.core.present.assessment import ProposalView, open_figures, proposal_view
 from sondar.core.present.overlays import ExpectedOverlay, WaveformView, overlay_view, waveform_view
 from sondar.core.quantities import Entry
 from sondar.core.triage.prior_factors import Answers, fault_factors, reasons
@@ -258,10 +257,9 @@ def checked_exclusion(computed: Computed, case: Case, kind: str, name: str) -> N
     if kind == "instrument":
         instrument(name)
     elif kind == "figure":
-        if name not in {figure_name(part, field) for part, field, _ in circuit.doubts.values()}:
-            raise UnknownReferenceError(
-                "open figure", name, [figure_name(part, field) for part, field, _ in circuit.doubts.values()]
-            )
+        known = open_figures(circuit)
+        if name not in known:
+            raise UnknownReferenceError("open figure", name, list(known))
     elif name not in {p.place for p in circuit.points.values()}:
         circuit.point(name)
 

@@ -12,8 +12,6 @@ import pypdfium2
 from PIL import Image, ImageOps, UnidentifiedImageError
 
 from sondar.core.errors import TooLargeError, invalid
-from sondar.store import keeping, people
-from sondar.store.database import Db
 
 MAX_BYTES = 12 * 1024 * 1024
 MAX_PIXELS = 50_000_000
@@ -77,20 +75,6 @@ def _pages(raw: bytes) -> list[bytes]:
         raise invalid("picture", "a PDF with a page that cannot be drawn") from error
     finally:
         document.close()
-
-
-def room_for(db: Db, more: int) -> None:
-    """Nothing if there is room for so many bytes of pictures.
-
-    Raises:
-        TooLargeError: the workshop's room is full.
-    """
-    room = people.workshop(db).photo_quota_mb
-    if keeping.photo_bytes(db) + more > room * 1_000_000:
-        raise TooLargeError(
-            "No room for photographs",
-            f"The {room} MB for this workshop's photographs are full. A workshop lead can raise that or erase old jobs under settings.",
-        )
 
 
 def _prepared(raw: bytes) -> dict[str, Any]:

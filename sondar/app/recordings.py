@@ -16,6 +16,7 @@ from uuid import UUID
 
 import numpy as np
 
+from sondar.app.room import room_for_recordings
 from sondar.app.workspace import Workspace, known_job
 from sondar.computing.asking import StillWorkingError
 from sondar.core.errors import ConflictError, NotFoundError, RefusedError, TooLargeError, invalid
@@ -27,9 +28,7 @@ from sondar.recording_files.dialect import Understood, understand
 from sondar.recording_files.mapping import Mapping, check
 from sondar.recording_files.mdf import is_mdf, read_mdf, write_mdf
 from sondar.recording_files.tables import read_table, write_table
-from sondar.store import keeping, people
 from sondar.store import recordings as store
-from sondar.store.database import Db
 from sondar.store.recordings import StoredMark, StoredRecording
 
 PIECE_BYTES = 2 * 1024 * 1024
@@ -100,22 +99,8 @@ def begin(work: Workspace, job_id: UUID, client_key: UUID, name: str, size: int)
         known_job(db, job_id)
         if len(store.recordings_of(db, job_id)) >= MOST_RECORDINGS:
             raise ConflictError("Too many recordings", f"a job has at most {MOST_RECORDINGS}: give up some that are not ready")
-        room_for(db, size)
+        room_for_recordings(db, size)
         return store.recording(db, store.begin(db, job_id, client_key, name, "file", size))
-
-
-def room_for(db: Db, more: int = 0) -> None:
-    """Nothing if there is room for so many bytes of recordings.
-
-    Raises:
-        TooLargeError: the workshop's room is full.
-    """
-    room = people.workshop(db).recording_quota_mb
-    if keeping.recording_bytes(db) + more > room * 1_000_000:
-        raise TooLargeError(
-            "No room for recordings",
-            f"The {room} MB for this workshop's recordings are full. A workshop lead can raise that under settings.",
-        )
 
 
 def put_piece(work: Workspace, recording_id: UUID, number: int, body: bytes) -> StoredRecording:

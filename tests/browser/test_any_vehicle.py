@@ -61,7 +61,7 @@ def test_a_figure_is_looked_up_filled_in_or_published_nowhere(page: Page) -> Non
     page.open(f"/measure/{made['id']}")
     page.see("Coil resistance of")
     press(page, "Published nowhere")
-    press(page, "Y.coil_ohm, include again")
+    press(page, "include again")
     page.find("[aria-label='Look it up'] input").send_keys("thirty", Keys.ENTER)
     page.see("is not a number or a quantity")
     field = page.find("[aria-label='Look it up'] input")

@@ -147,9 +147,17 @@ def test_a_figure_that_is_published_nowhere_is_said_once(client: FlaskClient) ->
     path = f"/api/v1/diagnoses/{diagnosis}/exclusions"
     wanted = {"client_key": str(uuid4()), "kind": "figure", "name": "Y.coil_ohm", "excluded": True}
     without = client.post(path, json=wanted).json
-    assert (without["assessment"]["look_ups"], without["exclusions"]["figure"]) == ([], ["Y.coil_ohm"])
+    [left] = without["exclusions"]["figure"]
+    assert (without["assessment"]["look_ups"], left["name"]) == ([], "Y.coil_ohm")
+    assert left["title"].startswith("Coil resistance of ")
     again = client.post(path, json=wanted | {"client_key": str(uuid4()), "excluded": False}).json
     assert len(again["assessment"]["look_ups"]) == 1
+    client.post(path, json=wanted | {"client_key": str(uuid4())})
+    fill = {"client_key": str(uuid4()), "changes": [{"kind": "part", "id": "Y", "field": "coil_ohm", "value": "30"}]}
+    known = client.put(f"/api/v1/diagnoses/{diagnosis}/known", json=fill).json
+    assert known["exclusions"]["figure"] == [], "what was found after all is not ruled out"
+    diagnosis, _ = coil_of_three_ohms(client)
+    path = f"/api/v1/diagnoses/{diagnosis}/exclusions"
     strange = client.post(path, json=wanted | {"client_key": str(uuid4()), "name": "Y.colour"})
     assert strange.status_code == 422
     assert "Y.coil_ohm" in strange.json["detail"]

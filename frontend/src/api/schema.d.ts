@@ -3536,6 +3536,19 @@ export interface components {
             unplugged?: string[];
         };
         /**
+         * ExcludedFigure
+         * @description A figure that nobody has found published.
+         */
+        ExcludedFigure: {
+            /**
+             * Name
+             * @description PART.field, as it is included again.
+             */
+            name: string;
+            /** Title */
+            title: string;
+        };
+        /**
          * ExclusionIn
          * @description Excludes a point, an instrument or a figure that is published nowhere, or includes it again.
          */
@@ -3560,11 +3573,8 @@ export interface components {
          * @description What is excluded now.
          */
         Exclusions: {
-            /**
-             * Figure
-             * @description Figures that nobody has found published, as PART.field.
-             */
-            figure: string[];
+            /** Figure */
+            figure: components["schemas"]["ExcludedFigure"][];
             /** Instrument */
             instrument: string[];
             /** Point */

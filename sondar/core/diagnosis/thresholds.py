@@ -32,14 +32,6 @@ States = npt.NDArray[np.bool_]
 
 
 @dataclass(frozen=True)
-class _Step:
-    """Two cells next to each other on a grid of ohms, as places in the list."""
-
-    mild: int
-    worse: int
-
-
-@dataclass(frozen=True)
 class _Span:
     """Two strengths (log10 of ohms) of a fault that is a cell of the list, and what is switched there."""
 
@@ -62,13 +54,13 @@ def divided_at_thresholds(circuit: Circuit, listed: Listed, temperature_c: float
     return _divided(listed, _thresholds(listed, steps, switching))
 
 
-def _steps(listed: Listed) -> list[_Step]:
-    """Neighbours on grids of a single resistance that is added or set."""
+def _steps(listed: Listed) -> list[tuple[int, int]]:
+    """Places in the list of every two cells next to each other on a grid of a single resistance that is added or set."""
     axes: dict[tuple[str, str], list[tuple[float, int]]] = {}
     for index, (fault, severity) in enumerate(listed):
         if severity.grade is not None and severity.grade[0] in ("add", "set") and len(severity.changes) == 1:
             axes.setdefault((fault.id, severity.grade[0]), []).append((severity.grade[1], index))
-    return [_Step(a, b) for members in axes.values() for (_, a), (_, b) in itertools.pairwise(sorted(members))]
+    return [(a, b) for members in axes.values() for (_, a), (_, b) in itertools.pairwise(sorted(members))]
 
 
 class _Switching:
@@ -95,14 +87,11 @@ class _Switching:
         return np.concatenate(found, axis=1)
 
 
-def _thresholds(listed: Listed, steps: Sequence[_Step], switching: _Switching) -> dict[tuple[str, str], list[float]]:
+def _thresholds(listed: Listed, steps: Sequence[tuple[int, int]], switching: _Switching) -> dict[tuple[str, str], list[float]]:
     """Strengths (log10 of ohms) at which something changes over, of each (fault, axis)."""
-    asked = sorted({index for step in steps for index in (step.mild, step.worse)})
+    asked = sorted({index for step in steps for index in step})
     states = dict(zip(asked, switching.states([listed[i][1].changes for i in asked]), strict=True))
-    spans = [
-        _Span(step.mild, _place(listed[step.mild][1]), _place(listed[step.worse][1]), states[step.mild], states[step.worse])
-        for step in steps
-    ]
+    spans = [_Span(mild, _place(listed[mild][1]), _place(listed[worse][1]), states[mild], states[worse]) for mild, worse in steps]
     for _ in range(ROUNDS):
         spans = _narrowed(listed, [span for span in spans if (span.first != span.last).any()], switching)
     found: dict[tuple[str, str], list[float]] = {}

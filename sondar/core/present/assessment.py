@@ -14,7 +14,7 @@ from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.belief import Belief
 from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN
 from sondar.core.diagnosis.judge import Effect, Judgement
-from sondar.core.diagnosis.look_ups import LookUp
+from sondar.core.diagnosis.look_ups import LookUp, figure_name
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.proposal import Proposal
 from sondar.core.diagnosis.variants import Ways, named, offered
@@ -245,10 +245,24 @@ def _look_ups(judgement: Judgement) -> list[LookUpView]:
     return [_look_up(judgement.predictor.circuit, one, best) for one in judgement.look_ups[:MOST_LOOK_UPS]]
 
 
+def open_figures(circuit: Circuit) -> dict[str, str]:
+    """PART.field of every figure that is only a range here -> what it is called."""
+    return {
+        figure_name(part, field): figure_title(circuit, part, field)
+        for part, field, _ in circuit.doubts.values()
+        if field in FIGURES
+    }
+
+
+def figure_title(circuit: Circuit, part: str, field: str) -> str:
+    """A figure of a part in words: ``Coil resistance of Idle valve (Y)``."""
+    return f"{FIGURES[field][0]} of {circuit.parts[part].name(part)}"
+
+
 def _look_up(circuit: Circuit, one: LookUp, best: float) -> LookUpView:
-    label, unit = FIGURES[one.field]
+    unit = FIGURES[one.field][1]
     return LookUpView(
-        part=one.part, field=one.field, title=f"{label} of {circuit.parts[one.part].name(one.part)}", unit=unit,
+        part=one.part, field=one.field, title=figure_title(circuit, one.part, one.field), unit=unit,
         expected=f"{format_si(one.low, unit, 2)} to {format_si(one.high, unit, 2)}", minutes=one.minutes,
         expected_saving_min=one.saving_min, before_measuring=one.saving_per_min > best,
     )  # fmt: skip

@@ -133,12 +133,19 @@ class ToVerify(BaseModel):
     passed: bool | None = Field(description="Within the expected range now; null while it has not been repeated.")
 
 
+class ExcludedFigure(BaseModel):
+    """A figure that nobody has found published."""
+
+    name: str = Field(description="PART.field, as it is included again.")
+    title: str
+
+
 class Exclusions(BaseModel):
     """What is excluded now."""
 
     point: list[str]
     instrument: list[str]
-    figure: list[str] = Field(description="Figures that nobody has found published, as PART.field.")
+    figure: list[ExcludedFigure]
 
 
 class SaidBefore(BaseModel):

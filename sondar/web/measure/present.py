@@ -8,13 +8,14 @@ from sondar.app import job_record
 from sondar.app.judging import Measuring, reading_of, said_before
 from sondar.core.diagnosis.after_repair import Verification
 from sondar.core.diagnosis.predictions import Predictor
-from sondar.core.present.assessment import assessment, effect_range
+from sondar.core.present.assessment import assessment, effect_range, open_figures
 from sondar.core.present.tests import test_view
 from sondar.core.wording.labels import describe_test, reading_label, unit_title
 from sondar.core.wording.second_opinion import opinion_answers
 from sondar.store.evidence import StoredReading, StoredRepair
 from sondar.web.common import MeterView, diagnosis_view, job_view
 from sondar.web.measure.models import (
+    ExcludedFigure,
     Exclusions,
     MeasuringView,
     OpinionOut,
@@ -36,11 +37,18 @@ def measuring_view(found: Measuring) -> MeasuringView:
         repairs=[_repair(found.predictor, item) for item in case.repairs],
         to_verify=[_to_verify(found.predictor, item) for item in found.repaired.to_verify],
         evidence_seq=case.evidence_seq,
-        exclusions=Exclusions(**case.excluded), assessment=assessment(found.judgement, found.repaired.earlier), meter=found.meter_connected,
+        exclusions=_exclusions(found), assessment=assessment(found.judgement, found.repaired.earlier), meter=found.meter_connected,
         meters=[MeterView.model_validate(meter.__dict__) for meter in case.meters], limits=found.limits, prior_reasons=found.known_before,
         opinion=_opinion(found),
         said_before=None if said is None else SaidBefore(engine=said.engine, sentence=said.sentence, at=said.created_at),
     )  # fmt: skip
+
+
+def _exclusions(found: Measuring) -> Exclusions:
+    """What is ruled out; a figure that has been filled in since is no longer among it."""
+    excluded, titles = found.case.excluded, open_figures(found.predictor.circuit)
+    figures = [ExcludedFigure(name=name, title=titles[name]) for name in excluded["figure"] if name in titles]
+    return Exclusions(point=excluded["point"], instrument=excluded["instrument"], figure=figures)
 
 
 def _opinion(found: Measuring) -> OpinionView | None:

@@ -16,13 +16,18 @@ export function Excluded(props: {
   return (
     <p className="text-sm">
       Excluded:{" "}
-      {(["point", "instrument", "figure"] as const).flatMap((kind) =>
+      {(["point", "instrument"] as const).flatMap((kind) =>
         exclusions[kind].map((name) => (
           <button key={name} type="button" className={look} onClick={() => props.onInclude(kind, name)}>
             {titles.get(name) ?? name}, include again
           </button>
         )),
       )}
+      {exclusions.figure.map(({ name, title }) => (
+        <button key={name} type="button" className={look} onClick={() => props.onInclude("figure", name)}>
+          {title}, include again
+        </button>
+      ))}
       {later > 0 && (
         <button type="button" className={look} onClick={props.onBringBack}>
           {later} for later, include again

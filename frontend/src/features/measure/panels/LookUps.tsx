@@ -16,7 +16,7 @@ export function LookUps(props: {
   const { look_ups, conclusion } = props.assessment;
   const first = look_ups[0];
   if (!first) return null;
-  const before = first.before_measuring || conclusion.settled || props.assessment.proposals.length === 0;
+  const before = first.before_measuring && !conclusion.settled;
   return (
     <section className="border-l-4 border-rule px-3 text-sm" aria-label="Look it up">
       <h3 className="text-base font-[700]">{before ? "Look it up first" : "Or look it up"}</h3>
