@@ -39,6 +39,8 @@ LOOKED_S, KEPT_S = 0.15, 0.5
 HELD_S, LEFT_S = 0.9, 8.0
 """A finger counts as lifted, and a page as left, after so long without a sign."""
 LONGEST_S = 600.0
+ROWS_AT_REST = 5
+"""Nothing is commanded before so many rows are recorded."""
 STOPS_AFTER_S = 5.0
 """A routine is stopped so long after the time that it may take."""
 ASKED_S = 0.3
@@ -97,6 +99,7 @@ class _Taken:
     meter: LoggedMeter | None = None
     begun: float = field(default_factory=time.monotonic)
     stored: int = 0
+    rows: int = 0
     figure: Callable[[], float | None] | None = None
     fresh: dict[str, list[Any]] = field(default_factory=lambda: {"t": [], "rows": [], "lane": []})
     _lock: threading.Lock = field(default_factory=threading.Lock)
@@ -107,6 +110,11 @@ class _Taken:
         return time.monotonic() - self.begun
 
     @property
+    def rest_recorded(self) -> bool:
+        """There is enough of what was before the first command, where anything is recorded."""
+        return self.rows >= ROWS_AT_REST or not (self.channels or self.meter)
+
+    @property
     def heads(self) -> list[list[str]]:
         """(name, unit) of every channel, the meter's last."""
         found = [_head(self.document, name) for name in self.channels]
@@ -115,6 +123,7 @@ class _Taken:
     def add(self, at_s: float, row: list[float | None]) -> None:
         """One figure of every channel; None where a meter showed none."""
         with self._lock:
+            self.rows += 1
             self.fresh["t"].append(round(at_s, 4))
             self.fresh["rows"].append(row)
 
@@ -239,14 +248,19 @@ def _follow(work: Workspace, run: Run, line: Link, item: CommandItem | None, wan
         taken.change(0.0, rest)
     over = sum(step.seconds for step in wanted.steps) + wanted.seconds if not (item and item.hold) else LONGEST_S
     state, said = "ended", ""
-    beside, late = _Beside(work, run, taken, rest), 0.0
+    beside = _Beside(work, run, taken, rest)
     try:
+        _take(line, taken)
+        late = taken.now  # connecting has taken its time: the first step lasts from the first figure
         while taken.now - late < over and taken.now < LONGEST_S:
             now = taken.now
             if beside.stop or beside.left:
                 state, said = "stopped", "Stopped." if beside.stop else "The page was left: control was given back."
                 break
             position = _wanted_position(item, wanted.steps, now - late, beside.held) if item else ""
+            if item and wanted.steps and position != beside.position and not taken.rest_recorded:
+                late = now - _due(wanted.steps, now - late)  # a response is told from what was there before it
+                position = beside.position
             if item and position != beside.position:
                 at = _put(line, item, position, beside, taken)
                 late = at - _due(wanted.steps, now - late)  # a step lasts from when it was reached, not from when it was due

@@ -100,7 +100,7 @@ def test_the_latest_exclusion_counts(db: psycopg.Connection, diagnosis: jobs.Cir
         evidence.append_exclusion(db, diagnosis, uuid4(), "point", "X31", excluded)
     evidence.append_exclusion(db, diagnosis, uuid4(), "instrument", "ohmmeter", True)
     evidence.append_exclusion(db, diagnosis, uuid4(), "instrument", "ohmmeter", False)
-    assert evidence.exclusions_of(db, diagnosis.id) == {"point": ["X31"], "instrument": []}
+    assert evidence.exclusions_of(db, diagnosis.id) == {"point": ["X31"], "instrument": [], "figure": []}
 
 
 def test_the_list_is_newest_first_and_continues(db: psycopg.Connection, job_id: UUID) -> None:

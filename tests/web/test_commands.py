@@ -15,6 +15,7 @@ from flask.testing import FlaskClient
 
 from sondar.app import command_runs, commands
 from sondar.circuit_files import library_network
+from sondar.devices.commander import Link
 from sondar.simulators.diagnostic_vehicle import DiagnosticVehicle, HiddenFault
 from sondar.simulators.doip_vehicle import DoipServer
 from tests.web.conftest import Door
@@ -200,6 +201,24 @@ def test_what_may_hurt_runs_only_while_it_is_held(client: FlaskClient, job: str,
     found = recorded(client, over(client, run))
     assert [c["position"] for c in found["lanes"][0]["changes"]] == ["rest", "move", "rest", "move", "rest"]
     assert found["channels"][0]["greatest"] > 0.5
+
+
+def test_nothing_is_commanded_before_what_was_there_before_is_recorded(
+    client: FlaskClient, job: str, vehicle: DoipServer, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    read = Link.read
+
+    def slowly(link: Link) -> dict[str, float]:
+        time.sleep(0.4)
+        return read(link)
+
+    monkeypatch.setattr(Link, "read", slowly)
+    run = over(client, begin(client, job, **PUMP).json["id"])  # its first step asks for "on" at once
+    [lane] = recorded(client, run)["lanes"]
+    on_s, off_s = (change["at_s"] for change in lane["changes"][1:])
+    times = [at_s for at_s, _ in rows(client, run)]
+    assert sum(at_s < on_s for at_s in times) >= command_runs.ROWS_AT_REST
+    assert off_s - on_s > 1.95, "waiting takes nothing from the step"
 
 
 def test_a_database_that_stalls_keeps_nothing_moving(

@@ -22,6 +22,8 @@ from sondar.core.recordings.trend import slope
 SETTLED_PART = 0.5
 """Of the time in one position, the last part in which a level is read off."""
 MOST_STEPS = 12
+LEAST_AT_REST = 5
+"""The level before a command is not told from fewer samples."""
 STRAIGHT = 1.6
 """How many times the noise may be left beside a straight line."""
 SHORTEST_SPELL_S = 0.1
@@ -172,7 +174,7 @@ def _response(part: Channel, step: Step, before: float, after: float) -> list[Fe
     at = (step.at_s, after)
     if (change := _slope_change(part, step.at_s, before, after)) is not None:
         return [Feature("slope change", f"{part.name} changes its slope by", part.name, *at, _a_minute(change, part), words)]
-    answer = response(part, step.at_s, before, after)
+    answer = response(part, step.at_s, _at_rest_since(part, before, step.at_s), after)
     if answer is None:
         return []
     if not answer.moved:
@@ -193,6 +195,19 @@ def _response(part: Channel, step: Step, before: float, after: float) -> list[Fe
         Feature(kind, f"{part.name} {title} {words}", part.name, *at, estimate, word)
         for kind, title, estimate, word in _said(answer, part, step)
     ]
+
+
+def _at_rest_since(part: Channel, since_s: float, at_s: float) -> float:
+    """From when on a channel has come to rest before a command: what it still owed to the one before is not the level it starts from.
+
+    The whole time where it does not come to rest.
+    """
+    begin = since_s
+    while len(seen := part.within(begin, at_s - 1e-9).y) >= LEAST_AT_REST:
+        if float(seen.std()) <= STRAIGHT * max(noise_of(seen), part.resolution / 3.0):
+            return begin
+        begin = (begin + at_s) / 2.0
+    return since_s
 
 
 def _slope_change(part: Channel, at_s: float, before: float, after: float) -> Estimate | None:

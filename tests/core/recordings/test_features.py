@@ -167,3 +167,19 @@ def test_figures_have_no_more_digits_than_they_are_sure_of() -> None:
     assert figure(Estimate(12.3456, 0.02, "kPa")) == "12.346 ± 0.039 kPa"
     assert figure(Estimate(-1234.5, 30.0, "rpm")) == "−1234 ± 59 rpm"
     assert figure(Estimate(1.0, math.inf)) == "not to be told from this recording"
+
+
+def test_a_command_that_follows_a_slow_movement_is_told_from_where_that_has_come_to_rest() -> None:
+    t = np.arange(0.0, 14.0, 0.04)
+    up, down = 1.0 - np.exp(-np.maximum(t - 3.0, 0.0) / 0.8), 1.0 - np.exp(-np.maximum(t - 8.5, 0.0) / 0.8)
+    y = np.round((0.9 + 3.2 * (up - down) + RNG.normal(0.0, 0.01, len(t))) / 0.005) * 0.005
+    valve = Lane("valve", ((0.0, "closed"), (3.0, "open"), (8.5, "closed")), commands=True)
+    lags = [f.estimate for f in features(Channel("position", "V", t, y), [valve], 0.0, 14.0) if f.kind == "lag"]
+    assert [lag.value for lag in lags if lag] == pytest.approx([0.8, 0.8], rel=0.05)
+
+
+def test_a_channel_that_never_comes_to_rest_is_judged_on_all_that_is_before_the_command() -> None:
+    t = np.arange(0.0, 10.0, 0.04)
+    y = 20.0 + 3.0 * np.sin(2.0 * np.pi * t / 7.0) + RNG.normal(0.0, 0.02, len(t))
+    pump = Lane("pump", ((0.0, "off"), (5.0, "on")), commands=True)
+    assert not [f for f in features(Channel("p", "kPa", t, y), [pump], 0.0, 10.0) if f.kind == "no movement"]
