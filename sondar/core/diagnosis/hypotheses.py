@@ -16,6 +16,7 @@ import numpy.typing as npt
 from sondar.core.circuit.model import Change, Fault, Setup, Severity
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.base_rates import base_rates
+from sondar.core.diagnosis.relevance import HARDLY, matters
 from sondar.core.diagnosis.thresholds import divided_at_thresholds
 from sondar.core.instruments import INSTRUMENTS, displays, sensible_tests
 from sondar.core.instruments.base import Display, Population
@@ -115,6 +116,9 @@ def build_hypotheses(circuit: Circuit, temperature_c: float = 20.0, only: frozen
     seen = _noticeable(circuit, changes, [None, *(fault for fault, _ in listed)], blown, temperature_c)
     kept = [i for i, noticed in enumerate(seen[1:]) if noticed]
     rates = base_rates(circuit, [listed[i][0] for i in kept], [listed[i][1].weight for i in kept])
+    rows = [0, *(i + 1 for i in kept)]
+    rates = rates * np.where(matters(circuit, [changes[i] for i in rows], blown[rows], temperature_c)[1:], 1.0, HARDLY)
+    rates /= max(float(rates.sum()), 1e-300)
     prior = np.concatenate([[PRIOR_NONE], (1 - PRIOR_NONE - PRIOR_UNKNOWN) * rates, [PRIOR_UNKNOWN]])
     suspects = [Suspect(NONE, "", NONE, NONE, NONE)]
     suspects += [
@@ -124,7 +128,6 @@ def build_hypotheses(circuit: Circuit, temperature_c: float = 20.0, only: frozen
     suspects += [Suspect(UNKNOWN, "", UNKNOWN, UNKNOWN, UNKNOWN)]
     units = tuple(dict.fromkeys(s.unit for s in suspects))
     member = np.array([[1.0 if s.unit == unit else 0.0 for unit in units] for s in suspects])
-    rows = [0, *(i + 1 for i in kept)]
     found = tuple(changes[i] for i in rows)
     return HypothesisSet(
         tuple(suspects), found, blown[rows], prior, units, member, *_neighbours(suspects, [None, *(listed[i][1] for i in kept)])

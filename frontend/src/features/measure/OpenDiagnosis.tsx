@@ -176,8 +176,9 @@ export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; ci
     if (place) setFace(place);
   };
 
-  // A letter that begins one of these is typed; when the conclusion is due, its key comes first.
-  const words = conclusion.settled && !own ? [] : (device?.words.map((item) => item.word) ?? []);
+  // A letter that begins one of these is typed; when the conclusion is due, its key, and only that, comes first.
+  const concludes = conclusion.settled && !own ? COMMANDS.conclude.key : " ";
+  const words = (device?.words ?? []).map((item) => item.word).filter((word) => !word.startsWith(concludes));
   useMeasureHotkeys({
     input,
     blocked: asking !== null || dialog !== null || face !== null,
