@@ -8,6 +8,7 @@ from typing import Literal
 import numpy as np
 import numpy.typing as npt
 
+from sondar.core.circuit.families.supply import CRANKING
 from sondar.core.circuit.model import Setup
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN, HypothesisSet
@@ -92,7 +93,7 @@ def setup_change(circuit: Circuit, situation: Situation, target: Setup) -> tuple
     Connectors are parted and mated with the key off. What the key ends on the way, such as a command of the scan tool, is given again
     after it; turning the key back costs no step of its own for what ends with it.
     """
-    hands = _Hands(circuit, dict(situation.setup.controls))
+    hands = _Hands(circuit, _after_cranking(circuit, dict(situation.setup.controls)))
     opened = set(situation.opened)
     apart = sorted(situation.setup.unplugged ^ target.unplugged)
     if apart:
@@ -112,6 +113,21 @@ def setup_change(circuit: Circuit, situation: Situation, target: Setup) -> tuple
         left.remove(name)
         hands.move(name, wanted[name])
     return hands.minutes, tuple(hands.steps), frozenset(opened)
+
+
+def _after_cranking(circuit: Circuit, controls: dict[str, str]) -> dict[str, str]:
+    """Where the controls stand once a reading is taken: nobody goes on cranking while the next one is prepared."""
+    turning = [name for name, position in controls.items() if position == CRANKING]
+    for name in turning:
+        controls[name] = circuit.controls[name][0]
+    if turning and not all(circuit.goes_with(name, controls[name], controls) for name in turning):
+        fits = (
+            key
+            for key in circuit.controls["key"][::-1]
+            if all(circuit.goes_with(n, controls[n], {**controls, "key": key}) for n in turning)
+        )
+        controls["key"] = next(fits, controls["key"])
+    return controls
 
 
 def made_in(circuit: Circuit, setup: Setup, test: Test) -> Setup:

@@ -115,10 +115,11 @@ def build_hypotheses(circuit: Circuit, temperature_c: float = 20.0, only: frozen
     blown = blown_fuses(circuit, changes, temperature_c)
     seen = _noticeable(circuit, changes, [None, *(fault for fault, _ in listed)], blown, temperature_c)
     kept = [i for i, noticed in enumerate(seen[1:]) if noticed]
-    rates = base_rates(circuit, [listed[i][0] for i in kept], [listed[i][1].weight for i in kept])
     rows = [0, *(i + 1 for i in kept)]
-    rates = rates * np.where(matters(circuit, [changes[i] for i in rows], blown[rows], temperature_c)[1:], 1.0, HARDLY)
-    rates /= max(float(rates.sum()), 1e-300)
+    brought_in = np.where(matters(circuit, [changes[i] for i in rows], blown[rows], temperature_c)[1:], 1.0, HARDLY)
+    rates = base_rates(
+        circuit, [listed[i][0] for i in kept], [listed[i][1].weight * w for i, w in zip(kept, brought_in, strict=True)]
+    )
     prior = np.concatenate([[PRIOR_NONE], (1 - PRIOR_NONE - PRIOR_UNKNOWN) * rates, [PRIOR_UNKNOWN]])
     suspects = [Suspect(NONE, "", NONE, NONE, NONE)]
     suspects += [

@@ -110,3 +110,12 @@ def test_mistakes_are_located(control: dict[str, Any], place: tuple[str | int, .
     with pytest.raises(CircuitDocumentError) as caught:
         read_document(changed(**control))
     assert place in [problem.path for problem in caught.value.problems]
+
+
+def test_nobody_goes_on_cranking_while_the_next_reading_is_prepared() -> None:
+    circuit = Circuit(load_circuit_text(library_circuits()["tessel-crank-sensor"]))
+    cranking, standing = circuit.setup({"key": "run", "engine": "cranking"}), circuit.setup({"key": "on"})
+    again, steps, _ = setup_change(circuit, Situation(cranking), cranking)
+    assert again > 0.0
+    assert steps
+    assert setup_change(circuit, Situation(cranking), standing)[0] < again
