@@ -12,18 +12,7 @@ from dataclasses import replace
 from functools import cached_property
 
 from sondar.core.circuit.document.fields import CircuitDocument, behind, goes_with
-from sondar.core.circuit.families import (
-    Contact,
-    HBridge,
-    ModuleSupply,
-    Part,
-    Plug,
-    PulledInput,
-    RatiometricSensor,
-    Relay,
-    Splice,
-    Wire,
-)
+from sondar.core.circuit.families import Contact, HBridge, ModuleSupply, Part, Plug, PulledInput, RatiometricSensor, Splice, Wire
 from sondar.core.circuit.families.base import SYSTEM
 from sondar.core.circuit.families.module import Driver
 from sondar.core.circuit.model import AIR_OHM, CHASSIS, Branch, Fault, Point, RelayContact, Setup, Unit
@@ -128,16 +117,12 @@ class Circuit:
         if supply is None or isinstance(part, ModuleSupply):
             return branches
         coil, least_a = supply
-        switches, power_stage = isinstance(part, Driver | HBridge), isinstance(part, Relay) and part.silent
+        switches = isinstance(part, Driver | HBridge)
         return [
             replace(branch, resistance_ohm=AIR_OHM, contact=RelayContact(coil, least_a, False, branch.resistance_ohm))
             if branch.contact is None
             and branch.curve is None
-            and (
-                branch.emf_v
-                or (switches and branch.resistance_ohm < DRIVES_BELOW_OHM)
-                or (power_stage and branch.id == f"{branch.part}.coil")
-            )
+            and (branch.emf_v or (switches and branch.resistance_ohm < DRIVES_BELOW_OHM))
             else branch
             for branch in branches
         ]
