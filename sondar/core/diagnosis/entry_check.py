@@ -19,7 +19,9 @@ SHIFTS = (3, -3, 6, -6, 1, -1, 2, -2)
 """Powers of ten that such errors are made of: prefixes first, then decimal signs."""
 
 FINEST_SHARE = 0.02
-"""Digits below this share of the meter's floor are more than it shows."""
+"""Digits below this share of the meter's floor are more than it shows, unless its own display ends there."""
+SHOWN_STEP = 0.4
+"""Half of the last digit is what an entry with as many digits as the display is uncertain by; below this it has more."""
 
 TIMES_BETTER, TYPICAL = 1000.0, 0.1
 """A shifted figure must be this much more typical, and this typical at least, before it is asked about."""
@@ -31,7 +33,7 @@ def meant_instead(predictor: Predictor, reading: Reading) -> str | None:
     if reading.value is None or reading.value == 0 or not device.figures or reading.test.instrument not in predictor.instruments:
         return None
     shown = predictor.display_of(reading.test)
-    too_fine = 0 < reading.resolution < FINEST_SHARE * device.error_floor
+    too_fine = 0 < reading.resolution < min(FINEST_SHARE * device.error_floor, SHOWN_STEP * 10.0**-device.decimals)
 
     suspects = predictor.hypotheses.suspects[:-1]
     names, fault = np.unique([suspect.fault for suspect in suspects], return_inverse=True)

@@ -42,6 +42,11 @@ def test_so_is_an_error_of_the_prefix(fan_predictor: Predictor, text: str, meant
     assert asked(fan_predictor, text, ohms=True) == meant
 
 
+@pytest.mark.parametrize("text", ["8.203", "8.063"])
+def test_as_many_digits_as_the_display_has_are_no_reason_to_ask(fan_predictor: Predictor, text: str) -> None:
+    assert asked(fan_predictor, text, ohms=True) is None
+
+
 def test_expected_values_are_what_the_suspect_predicts(fan_predictor: Predictor) -> None:
     circuit, belief = fan_predictor.circuit, update(fan_predictor, [])
     running = circuit.setup({"key": "on", "fan": "on"})

@@ -16,6 +16,7 @@ import { ConnectorFace } from "./drawing/ConnectorFace";
 import { type Entry, EntryField, type EntryHandle } from "./entry/EntryField";
 import { follow } from "./entry/foreseen";
 import { useReadings } from "./entry/useReadings";
+import { COMMANDS } from "./hotkeys/commands";
 import { HotkeysDialog } from "./hotkeys/HotkeysDialog";
 import { useMeasureHotkeys } from "./hotkeys/useMeasureHotkeys";
 import { MeasureHeadline } from "./MeasureHeadline";
