@@ -21,7 +21,7 @@ export function AskDialog(props: {
   return (
     <Dialog.Root open={props.open} onOpenChange={(open) => !open && props.onClose()}>
       <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-20 bg-ink/40" />
+        <Dialog.Overlay className="fixed inset-0 z-20 bg-black/50" />
         <Dialog.Content className="fixed z-20 top-1/4 left-1/2 w-[min(34rem,92vw)] -translate-x-1/2 rounded-sm bg-paper p-5 shadow-xl">
           <Dialog.Title className="mb-1 text-xl">{props.title}</Dialog.Title>
           <Dialog.Description className="mb-3 text-soft">{props.children}</Dialog.Description>

@@ -25,7 +25,7 @@ export function Calculators({ open, onClose, readings, onNote }: Props) {
   return (
     <Dialog.Root open={open} onOpenChange={(now) => !now && onClose()}>
       <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-20 bg-ink/40" />
+        <Dialog.Overlay className="fixed inset-0 z-20 bg-black/50" />
         <Dialog.Content
           className="fixed z-20 top-4 left-1/2 grid max-h-[calc(100vh-2rem)] w-[min(56rem,96vw)] -translate-x-1/2 grid-rows-[auto_1fr] overflow-hidden rounded-sm bg-paper p-5 shadow-xl"
           aria-describedby={undefined}

@@ -27,7 +27,7 @@ export function EraseDialog(props: { job: Job; open: boolean; onClose: () => voi
   return (
     <Dialog.Root open={props.open} onOpenChange={(open) => !open && props.onClose()}>
       <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-20 bg-ink/40" />
+        <Dialog.Overlay className="fixed inset-0 z-20 bg-black/50" />
         <Dialog.Content className="fixed z-20 top-[15%] left-1/2 w-[min(36rem,94vw)] -translate-x-1/2 rounded-sm bg-paper p-5 shadow-xl">
           <Dialog.Title className="text-xl">
             Erase personal data of {props.job.plate || `job ${props.job.number}`}?

@@ -62,7 +62,7 @@ export function MeasurePart(props: { detail: JobDetail; wanted: PartWanted | nul
   return (
     <Dialog.Root open={wanted !== null} onOpenChange={(now) => !now && props.onClose()}>
       <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-20 bg-ink/40" />
+        <Dialog.Overlay className="fixed inset-0 z-20 bg-black/50" />
         <Dialog.Content className="fixed z-20 top-[6%] left-1/2 flex max-h-[88%] w-[min(46rem,96vw)] -translate-x-1/2 flex-col rounded-sm bg-paper p-5 shadow-xl">
           <Dialog.Title className="text-xl first-letter:uppercase">
             {part ? `${part}: measure it` : "Measure a part that is not described"}

@@ -53,7 +53,7 @@ export function FileDialog(props: {
   return (
     <Dialog.Root open={id !== null} onOpenChange={(open) => !open && props.onClose()}>
       <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-20 bg-ink/40" />
+        <Dialog.Overlay className="fixed inset-0 z-20 bg-black/50" />
         <Dialog.Content className="fixed z-20 top-[6%] left-1/2 flex max-h-[88%] w-[min(66rem,96vw)] -translate-x-1/2 flex-col rounded-sm bg-paper p-5 shadow-xl">
           <Dialog.Title className="text-xl">Read “{props.recording?.name}”</Dialog.Title>
           <Dialog.Description className="mb-2 text-soft">

@@ -111,7 +111,7 @@ export function MeaningDialog(props: {
   return (
     <Dialog.Root open={props.open} onOpenChange={(open) => !open && props.onClose()}>
       <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-20 bg-ink/40" />
+        <Dialog.Overlay className="fixed inset-0 z-20 bg-black/50" />
         <Dialog.Content className="fixed z-20 top-[6%] left-1/2 flex max-h-[88%] w-[min(44rem,96vw)] -translate-x-1/2 flex-col rounded-sm bg-paper p-5 shadow-xl">
           <Dialog.Title className="text-xl">What “{channel.name}” measures</Dialog.Title>
           <Dialog.Description className="mb-3 text-soft">

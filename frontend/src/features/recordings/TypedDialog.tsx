@@ -66,7 +66,7 @@ export function TypedDialog(props: { jobId: string; onClose: () => void }) {
   return (
     <Dialog.Root open onOpenChange={(now) => !now && onClose()}>
       <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-20 bg-ink/40" />
+        <Dialog.Overlay className="fixed inset-0 z-20 bg-black/50" />
         <Dialog.Content className="fixed z-20 top-[6%] left-1/2 max-h-[90%] w-[min(60rem,96vw)] -translate-x-1/2 overflow-auto rounded-sm bg-paper p-5 shadow-xl">
           <Dialog.Title className="text-xl">Figures from a display</Dialog.Title>
           <Dialog.Description className="mb-3 text-soft">

@@ -26,7 +26,7 @@ export function ConnectorFace({ connector, test, onClose, onPoint }: Props) {
   return (
     <Dialog.Root open={connector !== null} onOpenChange={(open) => !open && onClose()}>
       <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-20 bg-ink/40" />
+        <Dialog.Overlay className="fixed inset-0 z-20 bg-black/50" />
         <Dialog.Content className="fixed z-20 top-[12%] left-1/2 w-[min(46rem,95vw)] -translate-x-1/2 rounded-sm bg-paper p-5 shadow-xl">
           {connector && (
             <>

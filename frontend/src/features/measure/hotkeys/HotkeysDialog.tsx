@@ -6,7 +6,7 @@ export function HotkeysDialog({ open, onClose }: { open: boolean; onClose: () =>
   return (
     <Dialog.Root open={open} onOpenChange={(now) => !now && onClose()}>
       <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-20 bg-ink/40" />
+        <Dialog.Overlay className="fixed inset-0 z-20 bg-black/50" />
         <Dialog.Content
           className="fixed z-20 top-[8%] left-1/2 max-h-[84vh] w-[min(30rem,94vw)] -translate-x-1/2 overflow-auto rounded-sm bg-paper p-5 shadow-xl"
           aria-describedby={undefined}

@@ -51,7 +51,7 @@ export const BeliefHistory = memo(function BeliefHistory({
               strokeDasharray={DASHES[index]}
             />
             <text x={WIDTH - 64} y={(ends[index] ?? 0) + 4} fontSize={11.5} fill="var(--ink)">
-              {shortName(line.unit).slice(0, 11)}
+              {line.unit === "unknown" ? "not drawn" : shortName(line.unit).slice(0, 11)}
             </text>
           </g>
         ))}

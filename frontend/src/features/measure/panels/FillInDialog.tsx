@@ -64,7 +64,7 @@ export function FillInDialog(props: { diagnosisId: string; open: boolean; onClos
   return (
     <Dialog.Root open={open} onOpenChange={(now) => !now && props.onClose()}>
       <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-20 bg-ink/40" />
+        <Dialog.Overlay className="fixed inset-0 z-20 bg-black/50" />
         <Dialog.Content className="fixed z-20 top-[5%] left-1/2 flex max-h-[90%] w-[min(56rem,96vw)] -translate-x-1/2 flex-col rounded-sm bg-paper p-5 shadow-xl">
           <Dialog.Title className="text-xl">What is known of this circuit</Dialog.Title>
           <Dialog.Description className="mb-2 text-soft">

@@ -103,7 +103,7 @@ export function LimitDialog({ diagnosisId, circuit, editing, onClose }: Props) {
   return (
     <Dialog.Root open onOpenChange={(now) => !now && onClose()}>
       <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-20 bg-ink/40" />
+        <Dialog.Overlay className="fixed inset-0 z-20 bg-black/50" />
         <Dialog.Content className="fixed z-20 top-[8%] left-1/2 max-h-[88%] w-[min(36rem,96vw)] -translate-x-1/2 overflow-auto rounded-sm bg-paper p-5 shadow-xl">
           <Dialog.Title className="text-xl">{limit ? "Change a limit" : "A limit of your own"}</Dialog.Title>
           <Dialog.Description className="mb-3">{editing.where}</Dialog.Description>
