@@ -21,17 +21,18 @@ from sondar.core.instruments.base import Population
 Array = npt.NDArray[np.float64]
 Flags = npt.NDArray[np.bool_]
 
-HARDLY = 0.1
+HARDLY = 0.3
 """How often a fault that changes nothing in what the vehicle does comes in, beside the same fault that does."""
 CURRENT_SHARE, CURRENT_A = 0.1, 0.02
 """A part works differently if its current changes by more than this share of it and by more than this; twenty milliamperes are also what
 a parked vehicle's battery can bear."""
-INPUT_SHARE, INPUT_V = 0.02, 0.1
-"""A module sees something else if the voltage at its input changes by more than this share of it and this much."""
+VOLTAGE_SHARE, VOLTAGE_V = 0.02, 0.1
+"""A module sees something else, and a part is supplied badly, if a voltage changes by more than this share of it and this much: of a
+battery's voltage a quarter of a volt, about what the trade lets a good line lose."""
 
 
 def matters(circuit: Circuit, changes: Sequence[tuple[Change, ...]], blown: Flags, temperature_c: float) -> Flags:
-    """(H,) hypotheses under which something acts differently, a module sees something else, or more current flows, in some usual state.
+    """(H,) hypotheses under which a part is supplied or acts differently, or a module sees something else, in some usual state.
 
     Everything is connected. A fuse that blows, a part that is blocked, and one that begins late or moves slowly always matter.
 
@@ -54,12 +55,13 @@ def matters(circuit: Circuit, changes: Sequence[tuple[Change, ...]], blown: Flag
         if len(left) == 1:
             break
         setup = Setup(state, frozenset(), temperature_c)
-        flows = [branch.id for branch in circuit.branches(setup) if branch.part in working and _is_there(branch)]
+        branches = [branch for branch in circuit.branches(setup) if branch.part in working and _is_there(branch)]
+        pairs = [*pins, *((circuit.node(branch.a), circuit.node(branch.b)) for branch in branches)]
         population = Population(circuit, setup, [changes[i] for i in left], blown[left], samples=1)
-        waves = population.solve(pins, flows)
+        waves = population.solve(pairs, [branch.id for branch in branches])
         volts = waves.mean([points.volts for points in waves.states])[0]
         amps = waves.mean([points.flow_amps for points in waves.states])[0]
-        found[left] |= _differs(volts, INPUT_SHARE, INPUT_V) | _differs(amps, CURRENT_SHARE, CURRENT_A)
+        found[left] |= _differs(volts, VOLTAGE_SHARE, VOLTAGE_V) | _differs(amps, CURRENT_SHARE, CURRENT_A)
     found[0] = False
     return found
 
