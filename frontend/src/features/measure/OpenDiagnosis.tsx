@@ -45,6 +45,9 @@ const QUIET_MS = 1200;
 type Dialog = "calculators" | "keys" | "known" | null;
 
 /** A circuit diagnosis with its data: proposal and entry in the middle, the circuit left, what the readings told right. */
+/** From here on it is said why the diagnosis is not called yet. */
+const LEADS_BY_FAR = 0.9;
+
 export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; circuit: Circuit }) {
   const diagnosisId = measuring.diagnosis.id;
   const { assessment } = measuring;
@@ -245,6 +248,7 @@ export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; ci
             own={own !== null}
             due={due}
             best={assessment.proposals[0]}
+            why={!own && !due && conclusion.certainty >= LEADS_BY_FAR ? conclusion.reason : ""}
             jobId={measuring.job.id}
             onFace={setFace}
           />

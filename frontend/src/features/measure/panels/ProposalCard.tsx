@@ -12,6 +12,8 @@ export function ProposalCard(props: {
   due: boolean;
   /** What Sondar would do instead, to set an own test against. */
   best: Proposal | undefined;
+  /** Why measuring goes on although one suspect leads by far; empty before that. */
+  why: string;
   jobId: string;
   onFace: (connector: string) => void;
 }) {
@@ -62,6 +64,7 @@ export function ProposalCard(props: {
         <strong className="figure text-2xl">{proposal.expected}</strong>
       </p>
       {own && best && <p className="leading-snug">{whyNot(proposal, best)}</p>}
+      {props.why && <p className="leading-snug text-soft">Why go on: {props.why}.</p>}
       {proposal.cautions.length > 0 && (
         <div className="mt-1 space-y-1">
           {proposal.cautions.map((caution) => (
