@@ -44,10 +44,10 @@ const QUIET_MS = 1200;
 
 type Dialog = "calculators" | "keys" | "known" | null;
 
-/** A circuit diagnosis with its data: proposal and entry in the middle, the circuit left, what the readings told right. */
 /** From here on it is said why the diagnosis is not called yet. */
 const LEADS_BY_FAR = 0.9;
 
+/** A circuit diagnosis with its data: proposal and entry in the middle, the circuit left, what the readings told right. */
 export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; circuit: Circuit }) {
   const diagnosisId = measuring.diagnosis.id;
   const { assessment } = measuring;
