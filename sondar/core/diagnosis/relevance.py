@@ -31,6 +31,10 @@ VOLTAGE_SHARE, VOLTAGE_V = 0.02, 0.1
 battery's voltage a quarter of a volt, about what the trade lets a good line lose."""
 
 
+MOST_SOLVED = 4_000_000
+"""Hypotheses times control positions times branches from which on it is not asked: every fault then counts as one that matters."""
+
+
 def matters(circuit: Circuit, changes: Sequence[tuple[Change, ...]], blown: Flags, temperature_c: float) -> Flags:
     """(H,) hypotheses under which a part is supplied or acts differently, or a module sees something else, in some usual state.
 
@@ -39,6 +43,9 @@ def matters(circuit: Circuit, changes: Sequence[tuple[Change, ...]], blown: Flag
     Args:
         changes: (H,) of each hypothesis, the first a sound vehicle. blown: (H, n_fuses) fuses that each has opened.
     """
+    states = circuit.usual_states()
+    if len(changes) * len(states) * len(circuit.branches(Setup(states[0]))) > MOST_SOLVED:
+        return np.ones(len(changes), dtype=bool)
     found = np.array([any(c.blocks or c.lag_scale or c.dead_s for c in change) for change in changes], dtype=bool)
     if blown.size:
         found |= blown.any(axis=1)
@@ -50,7 +57,7 @@ def matters(circuit: Circuit, changes: Sequence[tuple[Change, ...]], blown: Flag
     working = {
         name for name, part in circuit.parts.items() if part.GROUP in ("component", "module", "system") or isinstance(part, Battery)
     }
-    for state in circuit.usual_states():
+    for state in states:
         left = np.concatenate([[0], 1 + np.flatnonzero(~found[1:])])
         if len(left) == 1:
             break

@@ -7,6 +7,7 @@ import pytest
 
 from sondar.circuit_files import library_circuits, load_circuit_text
 from sondar.core.circuit.network import Circuit
+from sondar.core.diagnosis import relevance
 from sondar.core.diagnosis.hypotheses import build_hypotheses
 from sondar.core.diagnosis.relevance import HARDLY, matters
 from sondar.core.instruments import INSTRUMENTS, displays
@@ -56,3 +57,12 @@ def test_a_power_stage_in_a_module_works_only_while_the_module_is_supplied() -> 
     population = Population(circuit, setup, [(), ground], blown_fuses(circuit, [(), ground]), samples=1, deviates={})
     [shown] = displays(population, [test]).values()
     assert [INSTRUMENTS["functional-check"].words[int(np.argmax(words[0]))] for words in shown.words] == ["operates", "inoperative"]
+
+
+def test_of_a_very_large_circuit_it_is_not_asked(monkeypatch: pytest.MonkeyPatch) -> None:
+    circuit = library("lisk-brake-switch")
+    changes = [(), *(s.changes for s in circuit.faults["INS.leak"].severities)]
+    blown = blown_fuses(circuit, changes)
+    assert not matters(circuit, changes, blown, 20.0)[1:].all()
+    monkeypatch.setattr(relevance, "MOST_SOLVED", 10)
+    assert matters(circuit, changes, blown, 20.0).all()
