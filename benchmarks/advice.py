@@ -34,6 +34,7 @@ from sondar.core.instruments.base import Test
 from sondar.core.instruments.reading import Reading
 from sondar.simulators.vehicle import SimulatedVehicle
 
+METERS = {"voltmeter", "ac-voltmeter", "voltmeter-10k", "ohmmeter", "line-state", "led-probe"}
 LOADS = {"lamp-5w", "lamp-21w", "loaded-circuit-test"}
 NO_LOAD = {
     "reference_5v": ("out",), "module_input": ("pin",), "bus_transceiver": ("h", "l"), "low_side_driver": ("out",),
@@ -188,6 +189,20 @@ def no_ohms_on_electronics(said: Said) -> Iterator[str]:
                 yield f"ohms at {probe}, into {part}.{terminal} ({family})"
 
 
+def no_meter_on_a_dead_module(said: Said) -> Iterator[str]:
+    """No meter on a module's own pins while its plug is apart: without supply nothing there means anything."""
+    if said.test.instrument not in METERS:
+        return
+    for probe in (said.test.red, said.test.black):
+        place, _, cavity = probe.partition(".")
+        spec = said.document.connectors.get(place)
+        if spec is None or not cavity.endswith("/c") or place not in said.test.setup.unplugged:
+            continue
+        owners = {terminal.split(".")[0] for terminal in behind(spec.cavities[cavity.removesuffix("/c")])}
+        if owners and all(said.document.parts[owner].module is not None for owner in owners):
+            yield f"{said.test.instrument} on {probe}, inside {', '.join(sorted(owners))}, with {place} apart"
+
+
 def not_again(said: Said) -> Iterator[str]:
     """No measurement is proposed twice."""
 
@@ -281,7 +296,8 @@ def command_first(said: Said) -> Iterator[str]:
 
 
 RULES: tuple[Rule, ...] = (
-    no_forbidden_load, no_forbidden_supply, possible, no_ohms_on_electronics, not_again, command_before_listening, quick_plug_first,
+    no_forbidden_load, no_forbidden_supply, possible, no_ohms_on_electronics, no_meter_on_a_dead_module, not_again, command_before_listening,
+    quick_plug_first,
     in_the_order_of_hands, no_hot_parts_by_hand, command_first,
 )  # fmt: skip
 

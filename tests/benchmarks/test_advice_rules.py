@@ -26,6 +26,7 @@ BAD: list[Bad] = [
     ("possible", "radiator-fan-relay", "voltmeter", "X3.30", "BAT.neg", {"key": "on", "fan": "on"}, ("X1",)),
     ("no_ohms_on_electronics", "tern-rail-pressure", "ohmmeter", "X41.1", "X41.3", {}, ()),
     ("no_ohms_on_electronics", "radiator-fan-relay", "ohmmeter", "X20.1", "X20.2", {"key": "on"}, ()),
+    ("no_meter_on_a_dead_module", "tern-rail-pressure", "voltmeter", "X1.50/c", "X1.40/c", {}, ("X1",)),
     ("command_before_listening", "radiator-fan-relay", "functional-check", "M5", "BAT.neg", {"key": "on"}, ()),
     ("quick_plug_first", "tern-accelerator", "voltmeter", "X1.56", "BAT.neg", {"key": "on"}, ()),
     ("no_hot_parts_by_hand", "orvane-front-oxygen", "functional-check", "R22", "BAT.neg", {"key": "run"}, ()),
@@ -64,4 +65,4 @@ def test_the_first_steps_break_no_rule(name: str) -> None:
     played = play(name, faults=2, steps=6, seed=11)
     assert played.proposals >= 6
     assert not played.broken
-    assert len(RULES) == 10
+    assert len(RULES) == 11

@@ -65,9 +65,13 @@ class Access:
         return [point for point in self.circuit.points.values() if point.reachable(setup)]
 
     def test_points(self, setup: Setup) -> list[Point]:
-        """The same without the body and the battery's own posts, which are the reference."""
+        """The same without the body and the battery's own posts, which are the reference, and without a module's pins that are dead."""
         battery = self.circuit.battery
-        return [p for p in self.reachable(setup) if p.ref != CHASSIS and not (p.connector is None and p.place == battery)]
+        return [
+            p
+            for p in self.reachable(setup)
+            if p.ref != CHASSIS and not (p.connector is None and p.place == battery) and not self.is_dead(p.ref, setup)
+        ]
 
     def is_ground(self, point: Point) -> bool:
         """True on a path that should be ground and nothing else."""
@@ -76,6 +80,15 @@ class Access:
     def is_delicate(self, point: Point) -> bool:
         """True on the line of a module's input, output, reference or bus, or on a sensor's return."""
         return point.node in self._delicate_net
+
+    def is_dead(self, ref: str, setup: Setup) -> bool:
+        """True at a module's own pin while its plug is apart: without supply it shows a meter nothing that means something."""
+        place, _, cavity = ref.removesuffix("/c").partition(".")
+        connector = self.circuit.document.connectors.get(place)
+        if connector is None or not ref.endswith("/c") or place not in setup.unplugged:
+            return False
+        owners = {target.split(".")[0] for target in behind(connector.cavities[cavity])}
+        return bool(owners) and all(self.circuit.parts[owner].module is not None for owner in owners)
 
     def line_of(self, ref: str) -> str:
         """What kind of line takes no load at a point, e.g. ``5 V reference``; empty if none does."""
@@ -107,18 +120,18 @@ class Access:
         for point in (p for p in self.reachable(setup) if p.connector is not None or p.place != battery):
             if self.is_ground(point) and point.ref != self.black:
                 yield self.positive, point.ref
-            elif self.may_load(point.ref, self.black):
+            elif self.may_load(point.ref, self.black) and not self.is_dead(point.ref, setup):
                 yield point.ref, self.black
 
     def dependable_in_ohms(self, setup: Setup) -> set[str]:
-        """Points where an ohmmeter shows something dependable: not through a module's or a sensor's electronics, nor what ends there."""
+        """Points where an ohmmeter shows something dependable: not into a module, through a sensor's electronics, nor what ends there."""
         electronics = [
             self.circuit.node(f"{part_id}.{terminal}")
             for part_id, part in self.circuit.parts.items()
             for terminal in _electronic_terminals(part)
         ]
         through = _reach(self._paths_outside_modules(setup), electronics)
-        return {point.ref for point in self.reachable(setup) if point.node not in through}
+        return {point.ref for point in self.reachable(setup) if point.node not in through and not self.is_dead(point.ref, setup)}
 
     def lines(self, setup: Setup) -> dict[str, int]:
         """Node -> number of the line it belongs to in a set-up: what is one conductor along wires, splices and connected contacts."""

@@ -49,10 +49,15 @@ class Voltmeter(Instrument):
     accuracy_of = "volts"
 
     def offers(self, access: Access, setup: Setup) -> Iterable[tuple[str, str]]:
-        for point in access.reachable(setup):
-            if point.ref != CHASSIS:
-                yield point.ref, access.black
-        yield from access.component_pairs(setup)
+        pairs = [(point.ref, access.black) for point in access.reachable(setup) if point.ref != CHASSIS]
+        for pair in (*pairs, *access.component_pairs(setup)):
+            if not any(access.is_dead(ref, setup) for ref in pair):
+                yield pair
+
+    def why_not(self, access: Access, test: Test) -> str:
+        if any(access.is_dead(ref, test.setup) for ref in (test.red, test.black)):
+            return "A module whose plug is apart has no supply: what a voltmeter shows at its own pins means nothing."
+        return super().why_not(access, test)
 
     def observe(self, population: Population, solved: Solved, tests: Sequence[Test]) -> Observation:
         waves = solved.at([self.pair(population.circuit, test) for test in tests])

@@ -63,6 +63,23 @@ def test_no_ohms_through_electronics_but_through_a_track_and_a_coil() -> None:
     assert {"X53.1/c", "X53.2/c"} <= touched_by(library("brigg-cam-pickup"), "ohmmeter")
 
 
+@pytest.mark.parametrize(
+    ("name", "pins"),
+    [
+        ("tern-rail-pressure", {"X1.50/c", "X1.52/c"}),
+        ("halden-fan-module", {"X20.1/c", "X20.2/c"}),
+        ("lisk-modules-and-bus", {"X5.1/c"}),
+    ],
+)
+def test_no_meter_on_the_pins_of_a_module_that_has_no_supply(name: str, pins: set[str]) -> None:
+    circuit = library(name)
+    assert not pins & touched_by(circuit, "voltmeter", "voltmeter-10k", "ohmmeter", "line-state", "led-probe", "lamp-5w")
+    assert {ref.removesuffix("/c") for ref in pins} <= touched_by(circuit, "voltmeter")
+    pin = sorted(pins)[0]
+    dead = Test("voltmeter", pin, circuit.black_reference, circuit.setup({}, frozenset({pin.split(".")[0]})))
+    assert "has no supply" in instrument("voltmeter").why_not(access_of(circuit), dead)
+
+
 def test_what_sits_in_the_exhaust_is_not_felt_by_hand() -> None:
     oxygen = library("orvane-front-oxygen")
     assert "functional-check" not in [device.id for device in looking_at(oxygen, "R22")]
