@@ -45,6 +45,8 @@ STOPS_AFTER_S = 5.0
 """A routine is stopped so long after the time that it may take."""
 ASKED_S = 0.3
 """How often a routine is asked for its result."""
+CONDITIONS_NOT_CORRECT = 0x22
+DEFAULT_REACTION = "while it is stored the module may keep to a default reaction; clear it, and command before it comes back."
 MAY_BE_ACTIVE = "Control may still be active: switch the key off."
 
 
@@ -204,9 +206,14 @@ def _head(document: VehicleDocument, name: str) -> list[str]:
 
 
 def carry_out(
-    work: Workspace, run: Run, document: VehicleDocument, address: str, wanted: WantedRun, meter: LoggedMeter | None = None
-) -> None:
-    """Connect, command and record until it is over, and say how it went."""
+    work: Workspace, run: Run, document: VehicleDocument, address: str, wanted: WantedRun, meter: LoggedMeter | None = None,
+    stored: Sequence[str] = (),
+) -> None:  # fmt: skip
+    """Connect, command and record until it is over, and say how it went.
+
+    Args:
+        stored: codes that are known to be stored in the module: with some it keeps to a default reaction.
+    """
     item, routine = document.commands.get(wanted.command), document.routines.get(wanted.routine)
     taken = _Taken(document, wanted.channels, meter)
     modules = {document.data[name].module for name in wanted.channels if obd_number(name) is None}
@@ -232,7 +239,8 @@ def carry_out(
             else:
                 state, said = _follow(work, run, line, item, wanted, taken)
     except RefusedByModuleError as error:
-        state, said = "refused", error.detail
+        held = error.code == CONDITIONS_NOT_CORRECT and stored
+        state, said = "refused", f"{error.detail}. {', '.join(stored)}: {DEFAULT_REACTION}" if held else error.detail
     except LostError as error:
         state, said = "lost", f"{error.detail}. {MAY_BE_ACTIVE if item or routine else ''}".strip()
     except RefusedError as error:

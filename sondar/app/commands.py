@@ -68,6 +68,7 @@ class Offered:
 
     Attributes:
         reason: why nothing can be commanded or recorded; empty if it can. numbers: figures of OBD service 01 that it said it offers.
+        locked: command -> codes that are stored and keep its module in a default reaction.
     """
 
     reason: str
@@ -75,6 +76,7 @@ class Offered:
     numbers: list[int]
     coverage: list[Covered]
     running: Run | None
+    locked: dict[str, list[str]]
 
 
 def offered(work: Workspace, job_id: UUID) -> Offered:
@@ -88,7 +90,10 @@ def offered(work: Workspace, job_id: UUID) -> Offered:
     reason = ""
     if not work.devices.vehicle(record.job.simulated_vehicle):
         reason = "No vehicle interface is connected. Add a file of your scan tool instead."
-    return Offered(reason, document, numbers, covered, now)
+    stored = {code.code for code in job_record.stored_now(record.codes)}
+    commands = {} if document is None else document.commands
+    locked = {name: [code for code in item.locked_by if code[:5] in stored] for name, item in commands.items()}
+    return Offered(reason, document, numbers, covered, now, locked)
 
 
 def start(work: Workspace, job_id: UUID, wanted: WantedRun, meter: WantedMeter | None = None) -> Run:
@@ -130,7 +135,8 @@ def start(work: Workspace, job_id: UUID, wanted: WantedRun, meter: WantedMeter |
         run_id, new = begun
         found = store.run(db, run_id)
     if new:
-        work.meanwhile(lambda: command_runs.carry_out(work, found, document, address, wanted, logged))
+        stored = [code.code for code in job_record.stored_now(record.codes) if code.module in (None, "", found.module)]
+        work.meanwhile(lambda: command_runs.carry_out(work, found, document, address, wanted, logged, stored))
     return found
 
 

@@ -178,6 +178,13 @@ def current_codes(file: CodeFile) -> list[FoundCode]:
     return [*file.before, *new.values()]
 
 
+def stored_now(file: CodeFile) -> list[FoundCode]:
+    """Codes that the last reading found stored; none after clearing until they are read again."""
+    if file.clearing is None:
+        return list(file.before)
+    return [code for code in file.since[-1][0].codes if is_stored(code.status)] if file.since else []
+
+
 # -- evidence -------------------------------------------------------------------------------------------
 
 

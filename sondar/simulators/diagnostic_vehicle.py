@@ -104,6 +104,7 @@ class DiagnosticVehicle:
             document.routines,
             faulty,
             self.speed,
+            stored=self.stored_names,
         )
 
     @cached_property
@@ -138,6 +139,11 @@ class DiagnosticVehicle:
     def stored(self, module: str) -> list[int]:
         """Codes of a module that speak of a failure, by number."""
         return [number for number, status in self.codes(module) if is_stored(status)]
+
+    def stored_names(self, module: str) -> list[str]:
+        """The same by their names in the circuits."""
+        listed = self.network.network.document.codes.items()
+        return [name for name, code in listed if code.module == module and is_stored(self._status(name, code.seconds))]
 
     def codes(self, module: str) -> list[tuple[int, int]]:
         """(three-byte code, status byte) of every code of a module that has any status bit set."""

@@ -50,6 +50,7 @@ class LiveModules:
         clock: seconds, monotonic. speed: simulated seconds per second of it, for routines.
         faulty: units that have something wrong with them: a routine for one of them does not succeed.
         key: position of the key; somebody sits in the vehicle and has turned it.
+        stored: codes that a module has stored now; with some it keeps to a default reaction and takes no command.
     """
 
     circuit: Circuit
@@ -61,6 +62,7 @@ class LiveModules:
     faulty: Collection[str] = ()
     speed: float = 1.0
     key: str = "run"
+    stored: Callable[[str], Collection[str]] = lambda module: ()
     _started: dict[str, float] = field(default_factory=dict)
     _session: dict[str, tuple[int, float]] = field(default_factory=dict)
     _commanded: dict[str, str] = field(default_factory=dict)
@@ -199,7 +201,9 @@ class LiveModules:
         if position is None:
             return bytes([0x7F, 0x2F, RANGE])
         here = dict(self._setup().controls)
-        if any(here.get(name) != wanted for name, wanted in item.requires.items()):
+        if any(here.get(name) != wanted for name, wanted in item.requires.items()) or set(item.locked_by) & set(
+            self.stored(module)
+        ):
             return bytes([0x7F, 0x2F, CONDITIONS])
         self._set(found, position)
         return b"\x6f" + request[1:5]

@@ -256,9 +256,42 @@ def test_a_refusal_is_said_in_words(client: FlaskClient, job: str, vehicle: Doip
     vehicle.live.key = "on"
     run = over(client, begin(client, job, **PUMP).json["id"])
     assert run["state"] == "refused"
-    assert run["said"] == "ECM refuses Fuel pump: conditions are not right (key, engine, speed)"
+    assert run["said"].startswith("ECM refuses Fuel pump: conditions are not right (key, engine, speed). P0230: while it is stored")
     covered = client.get(f"/api/v1/jobs/{job}/commands").json["coverage"]
     assert {"module": "ECM", "title": "Fuel pump", "state": "refused", "times": 1} in covered
+
+
+def test_a_stored_code_keeps_a_module_in_its_default_reaction_until_it_is_cleared(client: FlaskClient, door: Door) -> None:
+    made = DoipServer(
+        lambda: DiagnosticVehicle(library_network("halden-sound"), (HiddenFault("W4.open", "open", "gone"),), "WHDSND19000003719")
+    )
+    threading.Thread(target=made.serve_forever, daemon=True).start()
+    held = door.app.extensions["sondar"]
+    door.app.extensions["sondar"] = replace(held, devices=replace(held.devices, vehicles={"": made.address}))
+    try:
+        job = check_in(client, "P0480", make="Halden", model="Sound", plate="QA 37 LCK", year=2019)
+        [fan] = client.get(f"/api/v1/jobs/{job}/commands").json["commands"]
+        assert fan["locked_by"] == ["P0480"]
+        refused = begin(client, job, command="fan", channels=["fan_current"]).json["id"]
+        comes(
+            lambda: client.get(f"/api/v1/command-runs/{refused}").json["run"]["state"] != "running",
+            lambda: hold(client, refused, True),
+        )
+        found = over(client, refused)
+        assert found["state"] == "refused"
+        assert "P0480: while it is stored the module may keep to a default reaction" in found["said"]
+        assert client.post(f"/api/v1/jobs/{job}/clearing", json={"client_key": str(uuid4()), "by": "vehicle"}).status_code < 300
+        assert client.get(f"/api/v1/jobs/{job}/commands").json["commands"][0]["locked_by"] == []
+        run = begin(client, job, command="fan", channels=["fan_current"]).json["id"]
+        live = made.live
+        assert live is not None
+        comes(lambda: live.commanded() == ("fan",), lambda: hold(client, run, True))
+        client.post(f"/api/v1/command-runs/{run}/stop")
+        assert over(client, run)["state"] == "stopped"
+    finally:
+        door.app.extensions["sondar"] = held
+        made.shutdown()
+        made.server_close()
 
 
 def test_a_vehicle_lost_in_the_middle_is_said_and_the_recording_kept(client: FlaskClient, door: Door, job: str) -> None:

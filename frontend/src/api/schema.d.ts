@@ -3094,6 +3094,11 @@ export interface components {
             hold: boolean;
             /** Id */
             id: string;
+            /**
+             * Locked By
+             * @description Stored codes with which the module keeps to its default reaction and refuses.
+             */
+            locked_by: string[];
             /** Module */
             module: string;
             /** Moves */

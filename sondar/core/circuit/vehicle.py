@@ -73,6 +73,11 @@ class CommandItem(Fields):
     caution: str = Field("", max_length=300)
     hold: bool = Field(False, description="It may hurt someone: it runs only while a finger holds it.")
     requires: dict[str, str] = Field(default_factory=dict, description="Controls and positions without which the module refuses.")
+    locked_by: list[str] = Field(
+        default_factory=list,
+        max_length=20,
+        description="Codes with which the module keeps to its default reaction and refuses, until they are cleared.",
+    )
 
 
 class RoutineItem(Fields):
@@ -323,6 +328,11 @@ def _unknown_places(vehicle: VehicleDocument, network: Circuit) -> list[FieldPro
         if wrong:
             said = f"control '{command.control}' has no position '{wrong[0]}': {', '.join(control.values)}"
             found.append(FieldProblem(("commands", name, "positions"), said))
+        found += [
+            FieldProblem(("commands", name, "locked_by", at), f"no code '{code}' of {command.module} in these circuits")
+            for at, code in enumerate(command.locked_by)
+            if code not in network.document.codes or network.document.codes[code].module != command.module
+        ]
     for name, routine in vehicle.routines.items():
         found += [
             FieldProblem(("routines", name, "parts", at), f"no part '{part}' in these circuits")

@@ -38,6 +38,7 @@ class CommandView(BaseModel):
     caution: str
     hold: bool = Field(description="It runs only while a finger holds it.")
     requires: str = Field(description="What the module asks for, in words; empty if nothing.")
+    locked_by: list[str] = Field(description="Stored codes with which the module keeps to its default reaction and refuses.")
 
 
 class CoveredView(BaseModel):

@@ -78,6 +78,7 @@ def _offered_view(found: Offered) -> OfferedView:
                 id=name, title=item.title, module=item.module, control=item.control, positions=list(item.positions),
                 moves=item.moves, caution=item.caution, hold=item.hold,
                 requires=", ".join(f"{control} {position}" for control, position in item.requires.items()),
+                locked_by=found.locked[name],
             )
             for name, item in document.commands.items()
         ],

@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { useSearchParams } from "react-router";
+import { Link, useSearchParams } from "react-router";
 import { ApiError, api, type Schema, unwrap } from "../../api/client";
 import { sendOnce } from "../../lib/keys";
 import { Button } from "../../ui/Button";
@@ -215,6 +215,13 @@ export function CommandPanel({ jobId, canWrite }: { jobId: string; canWrite: boo
               ))}
             </div>
           </fieldset>
+          {item && item.locked_by.length > 0 && (
+            <Notice tone="caution">
+              {item.locked_by.join(", ")} stored: {item.module} keeps to its default reaction and refuses this
+              until the code is cleared. <Link to={`/jobs/${jobId}`}>Read out and clear the codes</Link>{" "}
+              first, then command before it comes back.
+            </Notice>
+          )}
           {start.error && (
             <Notice tone="problem">
               {start.error instanceof ApiError ? start.error.problem.detail : "The server does not answer."}
