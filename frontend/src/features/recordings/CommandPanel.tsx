@@ -216,11 +216,16 @@ export function CommandPanel({ jobId, canWrite }: { jobId: string; canWrite: boo
             </div>
           </fieldset>
           {item && item.locked_by.length > 0 && (
-            <Notice tone="caution">
-              {item.locked_by.join(", ")} stored: {item.module} keeps to its default reaction and refuses this
-              until the code is cleared. <Link to={`/jobs/${jobId}`}>Read out and clear the codes</Link>{" "}
-              first, then command before it comes back.
-            </Notice>
+            <div className="mt-2 max-w-3xl">
+              <Notice tone="caution">
+                {item.locked_by.join(" and ")} stored: {item.module} keeps to its default reaction and refuses
+                this until that is cleared.{" "}
+                <Link className="underline underline-offset-4" to={`/jobs/${jobId}`}>
+                  Read out and clear the codes
+                </Link>{" "}
+                first, then command before it comes back.
+              </Notice>
+            </div>
           )}
           {start.error && (
             <Notice tone="problem">
