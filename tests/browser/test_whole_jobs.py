@@ -190,7 +190,8 @@ def test_a_harness_with_two_damaged_wires_is_spliced_twice(page: Page) -> None:
 
 def test_a_used_brake_module_is_coded_and_its_brakes_are_bled(page: Page) -> None:
     job = check_in(page, "tessel-wheel-speed", ["RW.dead"], "Tessel", "wheel speed", "Brake lamp on above walking pace", "C0035")
-    assert job.measure() == {"ABS"}
+    # No meter tells the output from its own contact: the module's pin shows nothing while the plug is apart.
+    assert job.measure() == {"ABS", "X1.71"}
     job.conclude()
     steps = [step.text for step in page.all(f"{PLAN} li[data-step]")] or [page.find(f"{PLAN} li[data-step]").text]
     page.wait(lambda: len(page.all(f"{PLAN} li[data-step]")) > 4, "the steps")
