@@ -266,8 +266,8 @@ def quick_plug_first(said: Said) -> Iterator[str]:
 
 
 def in_the_order_of_hands(said: Said) -> Iterator[str]:
-    """Connectors are parted and mated with the key off, and the key comes back afterwards."""
-    key = said.before["key"]
+    """Connectors are parted and mated with the key off, and the key comes back afterwards; who lets go of the starter is at *on*."""
+    key = "on" if "cranking" in dict(said.before.controls).values() else said.before["key"]
     for step in said.proposal.steps:
         if step.kind == "control" and step.target == "key":
             key = step.position
