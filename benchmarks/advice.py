@@ -190,8 +190,8 @@ def no_ohms_on_electronics(said: Said) -> Iterator[str]:
 
 
 def no_meter_on_a_dead_module(said: Said) -> Iterator[str]:
-    """No meter on a module's own pins while its plug is apart: without supply nothing there means anything."""
-    if said.test.instrument not in METERS:
+    """No meter or lamp on a module's own pins while its plug is apart: without supply nothing there means anything."""
+    if said.test.instrument not in METERS | LOADS:
         return
     for probe in (said.test.red, said.test.black):
         place, _, cavity = probe.partition(".")
@@ -297,8 +297,7 @@ def command_first(said: Said) -> Iterator[str]:
 
 RULES: tuple[Rule, ...] = (
     no_forbidden_load, no_forbidden_supply, possible, no_ohms_on_electronics, no_meter_on_a_dead_module, not_again, command_before_listening,
-    quick_plug_first,
-    in_the_order_of_hands, no_hot_parts_by_hand, command_first,
+    quick_plug_first, in_the_order_of_hands, no_hot_parts_by_hand, command_first,
 )  # fmt: skip
 
 

@@ -40,13 +40,14 @@ HELD_S, LEFT_S = 0.9, 8.0
 """A finger counts as lifted, and a page as left, after so long without a sign."""
 LONGEST_S = 600.0
 ROWS_AT_REST = 5
-"""Nothing is commanded before so many rows are recorded."""
+"""No step of a sequence is commanded before so many rows are recorded; a command that a finger holds is not delayed."""
 STOPS_AFTER_S = 5.0
 """A routine is stopped so long after the time that it may take."""
 ASKED_S = 0.3
 """How often a routine is asked for its result."""
-CONDITIONS_NOT_CORRECT = 0x22
-DEFAULT_REACTION = "while it is stored the module may keep to a default reaction; clear it, and command before it comes back."
+DEFAULT_REACTION = (
+    "stored; the module may keep to a default reaction with that: clear the codes, and command before they come back."
+)
 MAY_BE_ACTIVE = "Control may still be active: switch the key off."
 
 
@@ -239,8 +240,8 @@ def carry_out(
             else:
                 state, said = _follow(work, run, line, item, wanted, taken)
     except RefusedByModuleError as error:
-        held = error.code == CONDITIONS_NOT_CORRECT and stored
-        state, said = "refused", f"{error.detail}. {', '.join(stored)}: {DEFAULT_REACTION}" if held else error.detail
+        held = error.conditions_not_correct and stored
+        state, said = "refused", f"{error.detail}. {' and '.join(stored)} {DEFAULT_REACTION}" if held else error.detail
     except LostError as error:
         state, said = "lost", f"{error.detail}. {MAY_BE_ACTIVE if item or routine else ''}".strip()
     except RefusedError as error:

@@ -136,6 +136,8 @@ def start(work: Workspace, job_id: UUID, wanted: WantedRun, meter: WantedMeter |
         found = store.run(db, run_id)
     if new:
         stored = [code.code for code in job_record.stored_now(record.codes) if code.module in (None, "", found.module)]
+        locking = {code[:5] for code in command.locked_by} if command else set()
+        stored = [code for code in stored if not locking or code in locking]
         work.meanwhile(lambda: command_runs.carry_out(work, found, document, address, wanted, logged, stored))
     return found
 

@@ -10,7 +10,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass, field
 
-from udsoncan import Request, services
+from udsoncan import Request, Response, services
 from udsoncan.client import Client
 from udsoncan.exceptions import NegativeResponseException
 
@@ -34,6 +34,11 @@ class RefusedByModuleError(UnavailableError):
     def __init__(self, module: str, what: str, code: int) -> None:
         self.code = code
         super().__init__("Refused by the module", f"{module} refuses {what}: {in_words(code)}")
+
+    @property
+    def conditions_not_correct(self) -> bool:
+        """Negative response 0x22 of ISO 14229-1: the module could do it, and not now."""
+        return self.code == int(Response.Code.ConditionsNotCorrect)
 
 
 class LostError(UnavailableError):

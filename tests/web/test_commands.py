@@ -256,7 +256,9 @@ def test_a_refusal_is_said_in_words(client: FlaskClient, job: str, vehicle: Doip
     vehicle.live.key = "on"
     run = over(client, begin(client, job, **PUMP).json["id"])
     assert run["state"] == "refused"
-    assert run["said"].startswith("ECM refuses Fuel pump: conditions are not right (key, engine, speed). P0230: while it is stored")
+    assert run["said"].startswith(
+        "ECM refuses Fuel pump: conditions are not right (key, engine, speed). P0230 stored; the module may keep"
+    )
     covered = client.get(f"/api/v1/jobs/{job}/commands").json["coverage"]
     assert {"module": "ECM", "title": "Fuel pump", "state": "refused", "times": 1} in covered
 
@@ -279,7 +281,7 @@ def test_a_stored_code_keeps_a_module_in_its_default_reaction_until_it_is_cleare
         )
         found = over(client, refused)
         assert found["state"] == "refused"
-        assert "P0480: while it is stored the module may keep to a default reaction" in found["said"]
+        assert "P0480 stored; the module may keep to a default reaction" in found["said"]
         assert client.post(f"/api/v1/jobs/{job}/clearing", json={"client_key": str(uuid4()), "by": "vehicle"}).status_code < 300
         assert client.get(f"/api/v1/jobs/{job}/commands").json["commands"][0]["locked_by"] == []
         run = begin(client, job, command="fan", channels=["fan_current"]).json["id"]

@@ -29,8 +29,6 @@ a parked vehicle's battery can bear."""
 VOLTAGE_SHARE, VOLTAGE_V = 0.02, 0.1
 """A module sees something else, and a part is supplied badly, if a voltage changes by more than this share of it and this much: of a
 battery's voltage a quarter of a volt, about what the trade lets a good line lose."""
-
-
 MOST_SOLVED = 4_000_000
 """Hypotheses times control positions times branches from which on it is not asked: every fault then counts as one that matters."""
 
@@ -41,7 +39,11 @@ def matters(circuit: Circuit, changes: Sequence[tuple[Change, ...]], blown: Flag
     Everything is connected. A fuse that blows, a part that is blocked, and one that begins late or moves slowly always matter.
 
     Args:
-        changes: (H,) of each hypothesis, the first a sound vehicle. blown: (H, n_fuses) fuses that each has opened.
+        changes: (H,) of each hypothesis, the first a sound vehicle, for which the answer means nothing. blown: (H, n_fuses) fuses that each
+            has opened. temperature_c: of the parts.
+
+    Raises:
+        UnsolvableNetworkError: a curve did not converge.
     """
     states = circuit.usual_states()
     if len(changes) * len(states) * len(circuit.branches(Setup(states[0]))) > MOST_SOLVED:
@@ -54,9 +56,7 @@ def matters(circuit: Circuit, changes: Sequence[tuple[Change, ...]], blown: Flag
         for name, part in circuit.parts.items()
         if isinstance(part, PulledInput)
     ]
-    working = {
-        name for name, part in circuit.parts.items() if part.GROUP in ("component", "module", "system") or isinstance(part, Battery)
-    }
+    working = {name for name, part in circuit.parts.items() if part.GROUP != "wiring" or isinstance(part, Battery)}
     for state in states:
         left = np.concatenate([[0], 1 + np.flatnonzero(~found[1:])])
         if len(left) == 1:
@@ -69,7 +69,6 @@ def matters(circuit: Circuit, changes: Sequence[tuple[Change, ...]], blown: Flag
         volts = waves.mean([points.volts for points in waves.states])[0]
         amps = waves.mean([points.flow_amps for points in waves.states])[0]
         found[left] |= _differs(volts, VOLTAGE_SHARE, VOLTAGE_V) | _differs(amps, CURRENT_SHARE, CURRENT_A)
-    found[0] = False
     return found
 
 

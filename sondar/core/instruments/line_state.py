@@ -27,7 +27,7 @@ class LineState(Instrument):
 
     def offers(self, access: Access, setup: Setup) -> Iterable[tuple[str, str]]:
         for point in access.test_points(setup):
-            if access.is_delicate(point) and point.connector in setup.unplugged and not access.is_dead(point.ref, setup):
+            if access.is_delicate(point) and point.connector in setup.unplugged:
                 yield point.ref, access.black
 
     def observe(self, population: Population, solved: Solved, tests: Sequence[Test]) -> Observation:
