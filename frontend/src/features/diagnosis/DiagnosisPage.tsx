@@ -67,9 +67,11 @@ export function DiagnosisPage() {
                 One more test, the {more.test.instrument_title.toLowerCase()} at {more.test.red}, takes{" "}
                 {minutes(more.minutes)} and saves {minutes(Math.max(0, more.expected_saving_min))} of that:{" "}
                 <strong className="font-[650]">
-                  {more.expected_saving_min > more.minutes
-                    ? "it is worth its time"
-                    : "repairing now is cheaper"}
+                  {more.expected_saving_min <= more.minutes
+                    ? "repairing now is cheaper"
+                    : conclusion.settled
+                      ? "it would confirm this"
+                      : "it is worth its time"}
                 </strong>
                 .
               </>
