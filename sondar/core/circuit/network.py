@@ -30,6 +30,9 @@ SMALL_PLUG = 4
 MANY_STATES = 48
 """Above this many combinations of control positions only one control at a time is moved."""
 
+ControlState = tuple[tuple[str, str], ...]
+"""A position of every control."""
+
 
 class Circuit:
     """A checked circuit: parts (wires and contacts included), nodes, points, faults and units."""
@@ -82,11 +85,13 @@ class Circuit:
             self._supplied(part, self._carried(part_id, part, asleep if self._is_cut_off(part_id, setup) else setup))
             for part_id, part in self.parts.items()
         )
-        return [
-            Branch(**{**branch.__dict__, "a": self.node(branch.a), "b": self.node(branch.b)})
-            for branch in (*made, *self._driven(setup))
-            if self.node(branch.a) != self.node(branch.b) and not branch.a.endswith(".87a") and not self._is_unused(branch)
-        ]
+        found = []
+        for branch in (*made, *self._driven(setup)):
+            a, b = self.node(branch.a), self.node(branch.b)
+            if a != b and not branch.a.endswith(".87a") and not self._is_unused(branch):
+                # Made by hand: dataclasses.replace and a comparison of every field take longer than solving.
+                found.append(branch if (a, b) == (branch.a, branch.b) else Branch(**{**branch.__dict__, "a": a, "b": b}))
+        return found
 
     def _carried(self, part_id: str, part: Part, setup: Setup) -> list[Branch]:
         """What an actuator carries along moves only where that acts; elsewhere it stays at rest."""
@@ -254,18 +259,18 @@ class Circuit:
         """Connectors that carry a pin of a module."""
         return frozenset().union(*(self.plugs_of(part_id) for part_id, part in self.parts.items() if part.module == module))
 
-    def control_states(self) -> list[tuple[tuple[str, str], ...]]:
+    def control_states(self) -> list[ControlState]:
         """All possible combinations of control positions, each as sorted pairs."""
         names = sorted(self.controls)
         combined = itertools.product(*(self.controls[n] for n in names))
         states = [tuple(zip(names, combo, strict=True)) for combo in combined]
         return [state for state in states if not self.impossible(Setup(state))]
 
-    def usual_states(self) -> list[tuple[tuple[str, str], ...]]:
+    def usual_states(self) -> list[ControlState]:
         """Control positions of normal use: all combinations if they are few, else each control moved alone at each key position."""
         if math.prod(len(values) for values in self.controls.values()) <= MANY_STATES:
             return self.control_states()
-        found: dict[tuple[tuple[str, str], ...], None] = {}
+        found: dict[ControlState, None] = {}
         for key in self.controls["key"]:
             rest = self.rest_setup().with_control("key", key)
             found[rest.controls] = None
@@ -273,6 +278,35 @@ class Circuit:
                 for value in values[1:] if name != "key" else ():
                     found[rest.with_control(name, value).controls] = None
         return [state for state in found if not self.impossible(Setup(state))]
+
+    @cached_property
+    def _usual_networks(self) -> list[tuple[ControlState, tuple[object, ...], tuple[float, ...]]]:
+        """Each usual position of the controls with all that the network is there, and the battery's voltages apart from it."""
+        found: list[tuple[ControlState, tuple[object, ...], tuple[float, ...]]] = []
+        for state in self.usual_states():
+            branches = self.branches(Setup(state))
+            network = (
+                *((b.id, b.resistance_ohm, b.curve, b.contact, b.emf_v if b.part != self.battery else 0.0) for b in branches),
+                *sorted(self.pulse_frequencies_hz(Setup(state)).items()),
+            )
+            found.append((state, network, tuple(b.emf_v for b in branches if b.part == self.battery)))
+        return found
+
+    @cached_property
+    def distinct_states(self) -> tuple[ControlState, ...]:
+        """Usual positions that differ in what they switch, sense or move; of equal ones the first is kept, nearest to rest."""
+        found: dict[object, ControlState] = {}
+        for state, network, _ in self._usual_networks:
+            found.setdefault(network, state)
+        return tuple(found.values())
+
+    @cached_property
+    def distinct_networks(self) -> tuple[ControlState, ...]:
+        """Usual positions of which no two are the same network with the same battery voltage."""
+        found: dict[object, ControlState] = {}
+        for state, network, battery in self._usual_networks:
+            found.setdefault((network, battery), state)
+        return tuple(found.values())
 
     # -- points -------------------------------------------------------------------------------------
 

@@ -32,7 +32,7 @@ SEEN_ERRORS, SEEN_WORD = 2.0, 0.3
 """A fault is a suspect if some instrument shows a figure this many standard errors away, or a word that much more or less often."""
 
 
-MANY_SOLVED = 60_000
+MANY_SOLVED = 20_000
 """Above this many set-ups times branches only the set-ups with everything connected are looked at."""
 
 MANY_LISTED = 2500
@@ -86,19 +86,6 @@ class HypothesisSet:
 def suspect_id(fault: Fault, severity: Severity) -> str:
     """What a fault at a severity is stored under."""
     return f"{fault.id}:{severity.key}"
-
-
-def distinct_control_states(circuit: Circuit) -> list[tuple[tuple[str, str], ...]]:
-    """Control positions that differ in what they switch, sense or move; of equal ones the first is kept, nearest to rest."""
-    seen: dict[tuple[object, ...], tuple[tuple[str, str], ...]] = {}
-    for state in circuit.usual_states():
-        branches = circuit.branches(Setup(state))
-        signature = (
-            *((b.id, b.resistance_ohm, b.curve, b.contact, b.emf_v if b.part != circuit.battery else 0.0) for b in branches),
-            *sorted(circuit.pulse_frequencies_hz(Setup(state)).items()),
-        )
-        seen.setdefault(signature, state)
-    return list(seen.values())
 
 
 def build_hypotheses(circuit: Circuit, temperature_c: float = 20.0, only: frozenset[str] | None = None) -> HypothesisSet:
@@ -199,7 +186,7 @@ def _noticeable(
         seen[index] |= any(c.blocks for c in change)
     seen[0] = True
     tools = frozenset(name for name, device in INSTRUMENTS.items() if not device.finding)
-    states = distinct_control_states(circuit)
+    states = circuit.distinct_states
     apart = [frozenset[str](), *(frozenset({c}) for c, spec in circuit.document.connectors.items() if not spec.restraint)]
     made = [Setup(state, unplugged, temperature_c) for unplugged in apart for state in states]
     setups = [setup for setup in made if not circuit.impossible(setup)]

@@ -20,7 +20,7 @@ from sondar.core.circuit.model import Setup
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.costs import own_minutes, touched
 from sondar.core.diagnosis.forecast import SECOND_SEVERITY, Forecast, Parameters, blended, cell_slope, forecast, parameters_of
-from sondar.core.diagnosis.hypotheses import HypothesisSet, build_hypotheses, distinct_control_states
+from sondar.core.diagnosis.hypotheses import HypothesisSet, build_hypotheses
 from sondar.core.instruments import INSTRUMENTS, ORDINARY, displays, instrument, sensible_tests
 from sondar.core.instruments.base import Controls, Display, Instrument, Population, Test
 from sondar.core.instruments.reading import Reading
@@ -71,8 +71,11 @@ FORECASTS_KEPT = 256
 HEALTHY_SDS, GAP_BORDERS = 2.5, 4
 """Half-width of the class of healthy figures in standard deviations; borders that are put into the widest gaps."""
 
-MOST_CELLS, LEAST_SETUPS = 2e6, 6
-"""Hypotheses times points times set-ups that are worked out for one step; the largest circuits of the library take a sixth of that."""
+FIRST_CELLS, MOST_CELLS = 5e5, 2e6
+FIRST_SETUPS, LEAST_SETUPS = 2, 6
+"""Hypotheses times points times set-ups that are worked out for the first step, and for any; at least so many set-ups. Each reading adds
+as much again as the first step: a large circuit answers at once with what is near, and what is further away follows. The largest
+circuits of the library need less than the first."""
 
 SEPARATION = 1.6
 """Neighbouring predictions this many pooled standard deviations apart fall into different outcome classes."""
@@ -197,16 +200,17 @@ class Predictor:
         other.__dict__["hypotheses"], other.__dict__["parameters"] = hypotheses, replace(self.parameters, names=names)
         return other
 
-    @cached_property
-    def affordable_setups(self) -> int:
-        """Set-ups whose every test can be worked out for one step; a circuit of the usual size has fewer."""
-        return max(LEAST_SETUPS, int(MOST_CELLS / (len(self.hypotheses.suspects) * max(1, len(self.circuit.points)))))
+    def affordable_setups(self, readings: int) -> int:
+        """Set-ups whose every test can be worked out for the step after so many readings; a circuit of the usual size has fewer."""
+        each = len(self.hypotheses.suspects) * max(1, len(self.circuit.points))
+        cells, least = FIRST_CELLS * (1 + readings), FIRST_SETUPS * (1 + readings)
+        return max(min(LEAST_SETUPS, least), int(min(MOST_CELLS, cells) / each))
 
     @cached_property
     def control_states(self) -> list[Controls]:
         """Control positions worth measuring in, those that some instrument at hand needs among them."""
         needed = [state for name in sorted(self.instruments) for state in INSTRUMENTS[name].states(self.circuit)]
-        return list(dict.fromkeys([*distinct_control_states(self.circuit), *needed]))
+        return list(dict.fromkeys([*self.circuit.distinct_states, *needed]))
 
     def setup(self, setup: Setup) -> SetupPredictions:
         """Predictions of every sensible test in a set-up."""

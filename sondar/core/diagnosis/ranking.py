@@ -61,7 +61,7 @@ def candidate_setups(predictor: Predictor, situation: Situation) -> list[Setup]:
     found = [Setup(state, apart, now.temperature_c) for apart in dict.fromkeys(unplugged) for state in dict.fromkeys(states)]
     circuit = predictor.circuit
     distinct = [setup for setup in dict.fromkeys(found) if setup == now or not circuit.impossible(setup)]
-    most = situation.most_setups or predictor.affordable_setups
+    most = situation.most_setups or predictor.affordable_setups(len(situation.done))
     if len(distinct) > most:
         distinct.sort(key=lambda setup: setup_change(circuit, situation, setup)[0])
         return distinct[:most]

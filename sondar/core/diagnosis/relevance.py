@@ -45,7 +45,7 @@ def matters(circuit: Circuit, changes: Sequence[tuple[Change, ...]], blown: Flag
     Raises:
         UnsolvableNetworkError: a curve did not converge.
     """
-    states = circuit.usual_states()
+    states = circuit.distinct_networks
     if len(changes) * len(states) * len(circuit.branches(Setup(states[0]))) > MOST_SOLVED:
         return np.ones(len(changes), dtype=bool)
     found = np.array([any(c.blocks or c.lag_scale or c.dead_s for c in change) for change in changes], dtype=bool)

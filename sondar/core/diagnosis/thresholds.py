@@ -46,7 +46,7 @@ def divided_at_thresholds(circuit: Circuit, listed: Listed, temperature_c: float
     """The same faults, with a cell on either side of every threshold between two cells; the weight of each fault stays what it is."""
     branches = len(circuit.branches(circuit.rest_setup(temperature_c)))
     steps = _steps(listed)
-    if not steps or len(listed) * len(circuit.usual_states()) * branches > MOST_SOLVED:
+    if not steps or len(listed) * len(circuit.distinct_networks) * branches > MOST_SOLVED:
         return listed
     switching = _Switching(circuit, [severity.changes for _, severity in listed], temperature_c)
     if not switching:
@@ -69,7 +69,7 @@ class _Switching:
     def __init__(self, circuit: Circuit, hypotheses: Sequence[Hypothesis], temperature_c: float) -> None:
         paths = changed_branches(hypotheses)
         self._solvers: list[SetupSolver] = []
-        for controls in circuit.usual_states():
+        for controls in circuit.distinct_networks:
             solver = SetupSolver(circuit, Setup(controls, frozenset(), temperature_c), [], samples=1, paths=paths)
             if solver.contacts or solver.fuses:
                 self._solvers.append(solver)

@@ -29,6 +29,7 @@ class Access:
     def __init__(self, circuit: Circuit) -> None:
         self.circuit = circuit
         self._lines_known: dict[frozenset[str], dict[str, int]] = {}
+        self._nearer_known: dict[tuple[str, str, str], int | None] = {}
         self.black = circuit.black_reference
         self.positive = f"{circuit.battery}.pos"
         graph = self._conductors()
@@ -161,15 +162,22 @@ class Access:
 
     def cavity_pairs(self, connector: str, members: list[str]) -> Iterable[tuple[str, str]]:
         """Cavities that lead into the same part, on the same side of the connector, supply side first."""
-        cavities = self.circuit.document.connectors[connector].cavities
         for side in ("", "/c"):
             listed = [m for m in members if m.endswith("/c") == bool(side)]
             for index, red in enumerate(listed):
                 for other in listed[index + 1 :]:
-                    one, two = (cavities[m.split(".", 1)[1].removesuffix("/c")] for m in (red, other))
-                    nearer = _supply_side(self.circuit, one, two)
+                    one, two = (m.split(".", 1)[1].removesuffix("/c") for m in (red, other))
+                    nearer = self._nearer_the_supply(connector, one, two)
                     if nearer is not None:
                         yield (red, other) if nearer == 0 else (other, red)
+
+    def _nearer_the_supply(self, connector: str, one: str, two: str) -> int | None:
+        """Which of two cavities is nearer the supply, see ``_supply_side``; the same in every set-up, so it is kept."""
+        key = (connector, one, two)
+        if key not in self._nearer_known:
+            cavities = self.circuit.document.connectors[connector].cavities
+            self._nearer_known[key] = _supply_side(self.circuit, cavities[one], cavities[two])
+        return self._nearer_known[key]
 
     # -- networks of conductors ---------------------------------------------------------------------
 

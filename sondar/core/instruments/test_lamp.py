@@ -6,6 +6,7 @@ from collections.abc import Iterable, Sequence
 from functools import cache
 
 import numpy as np
+import numpy.typing as npt
 from scipy.ndimage import map_coordinates
 from scipy.special import ndtr
 
@@ -14,7 +15,7 @@ from sondar.core.circuit.network import Circuit
 from sondar.core.instruments.access import Access
 from sondar.core.instruments.base import Array, Instrument, Observation, Population, Solved, Test, probes_sentence
 from sondar.core.solving.curves import lamp_current
-from sondar.core.solving.operating_points import OperatingPoints
+from sondar.core.solving.operating_points import Waves
 
 RATED_V = 13.5
 COLD_RATIO = 0.1
@@ -25,6 +26,9 @@ BLUR_DECADES = 0.12
 """Decades of power by which people differ in calling a filament bright."""
 
 NEWTON_STEPS = 8
+
+SAME_SHARE, LEAST_OHM = 1e-4, 0.1
+"""Share of a voltage and of a resistance, and ohms beside it, within which a lamp shows what it shows without a fault."""
 
 LEAST_V, LEAST_OHM_SHARE = 0.02, 0.01
 ACROSS: Array = np.linspace(np.log(LEAST_V), np.log(1000.0), 320)
@@ -89,20 +93,29 @@ class TestLamp(Instrument):
     def observe(self, population: Population, solved: Solved, tests: Sequence[Test]) -> Observation:
         circuit = population.circuit
         waves = solved.at([(circuit.point(t.red).node, circuit.point(t.black).node) for t in tests])
-        levels = [self.power_level(points) for points in waves.states]
+        differs = _differs(waves)
+        found = self._words(waves, differs)
+        words = np.empty((found.shape[0], *differs.shape, len(self.words)))
+        words[:] = found[:, None, : len(tests)]  # as in the healthy circuit, whose places come first
+        words[:, differs] = found
+        return Observation(words=words)
+
+    def _words(self, waves: Waves, where: npt.NDArray[np.bool_]) -> Array:
+        """(S, N, 3) chance of each word at the N places (H, P) asked for."""
+        levels = [self.power_level(points.volts[:, where], points.ohms[:, where]) for points in waves.states]
         level = levels[0] if len(levels) == 1 else np.log10(waves.mean([10.0**one for one in levels]))
         words = np.empty((*level.shape, len(self.words)))
         bright, dim, off = (words[..., column] for column in range(len(self.words)))
         ndtr((level - np.log10(BRIGHT_SHARE)) / BLUR_DECADES, out=bright)
         ndtr((np.log10(DIM_SHARE) - level) / BLUR_DECADES, out=off)
         np.subtract(1.0 - bright, off, out=dim)
-        return Observation(words=words)
+        return words
 
-    def power_level(self, points: OperatingPoints) -> Array:
-        """Decimal logarithm of the share of rated power (S, H, P) of the lamp on the Thévenin equivalent at the probes, from the table."""
+    def power_level(self, volts: Array, ohms: Array) -> Array:
+        """Decimal logarithm of the share of rated power of the lamp on the Thévenin equivalents at the probes, from the table."""
         hot_ohm = RATED_V**2 / self.rated_w
-        across = np.log(np.abs(points.volts) + LEAST_V)
-        behind = np.log(points.ohms / hot_ohm + LEAST_OHM_SHARE)
+        across = np.log(np.abs(volts) + LEAST_V)
+        behind = np.log(ohms / hot_ohm + LEAST_OHM_SHARE)
         at = np.stack([(across - ACROSS[0]) / (ACROSS[1] - ACROSS[0]), (behind - BEHIND[0]) / (BEHIND[1] - BEHIND[0])])
         # The curve of a lamp of another power is the same, with all resistances scaled: one table serves all.
         return np.asarray(map_coordinates(_level_table(), at, order=1, mode="nearest"))
@@ -125,3 +138,14 @@ class LargeTestLamp(TestLamp):
     id = "lamp-21w"
     title = "Test lamp 21 W"
     rated_w = 21.0
+
+
+def _differs(waves: Waves) -> npt.NDArray[np.bool_]:
+    """(H, P) where some vehicle has something else at a pair than without a fault; the healthy circuit itself counts as different."""
+    found = np.zeros(waves.states[0].volts.shape[1:], dtype=bool)
+    found[0] = True
+    for points in waves.states:
+        for seen, least in ((points.volts, LEAST_V), (points.ohms, LEAST_OHM)):
+            healthy = seen[:, :1]
+            found |= (np.abs(seen - healthy) > SAME_SHARE * (np.abs(healthy) + least)).any(axis=0)
+    return found

@@ -32,7 +32,7 @@ def blown_fuses(circuit: Circuit, hypotheses: Sequence[Hypothesis], temperature_
 def _blown(circuit: Circuit, hypotheses: Sequence[Hypothesis], temperature_c: float) -> Mask:
     blown: Mask | None = None
     paths = changed_branches(hypotheses)
-    for controls in circuit.usual_states():
+    for controls in circuit.distinct_networks:
         solver = SetupSolver(circuit, Setup(controls, frozenset(), temperature_c), [], samples=1, paths=paths)
         if not solver.fuses:
             return np.zeros((len(hypotheses), 0), dtype=bool)

@@ -10,6 +10,7 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+import numpy.typing as npt
 from scipy.sparse import csc_array, csr_array
 from scipy.sparse.linalg import splu
 
@@ -17,6 +18,8 @@ from sondar.core.circuit.model import AIR_OHM, CHASSIS, OPEN_OHM, Branch, Curve,
 from sondar.core.circuit.network import Circuit
 from sondar.core.solving.operating_points import SAMPLES, Array, Mask, Pair
 from sondar.core.solving.parameters import sample_normals, source_name
+
+Ints = npt.NDArray[np.intp]
 
 IMPEDANCE_FORM_OHM = 1e4
 """Resistances up to this, and all sources, keep their current as an unknown; one of 0 V that is not known exactly is a source, too."""
@@ -29,16 +32,17 @@ SPARSE_FROM = 150
 """Unknowns from which a network is factorised as what it is, a matrix with four entries in a row."""
 
 
-def _solved(matrix: Array, right: Array, entries: set[tuple[int, int]]) -> Array:
-    """(S, n, m) solutions of the network's equations (S, n, n), zero but at its entries, for each right side (S, n, m)."""
-    if matrix.shape[1] < SPARSE_FROM:
-        return np.asarray(np.linalg.solve(matrix, right))
-    row, column = np.array(sorted(entries), dtype=np.intp).T
+def _solved(entries: Entries, size: int, right: Array) -> Array:
+    """(S, n, m) solutions of the network's equations for each right side (S, n, m)."""
+    if size < SPARSE_FROM:
+        place = entries.row * size + entries.column
+        flat = [np.bincount(place, weights=each, minlength=size * size) for each in entries.value]
+        return np.asarray(np.linalg.solve(np.stack(flat).reshape(-1, size, size), right))
     # Minimum degree on AᵀA with partial pivoting (Demmel et al., SuperLU, 1999).
     return np.stack(
         [
-            splu(csc_array((one[row, column], (row, column)), shape=one.shape)).solve(each)
-            for one, each in zip(matrix, right, strict=True)
+            splu(csc_array((each, (entries.row, entries.column)), shape=(size, size))).solve(wanted)
+            for each, wanted in zip(entries.value, right, strict=True)
         ]
     )
 
@@ -51,6 +55,15 @@ def curve_floor(curve: Curve) -> float:
     reference_ohm = {"lamp": curve.parameters[1], "motor": curve.parameters[0], "diode": 1e-3 * curve.parameters[2],
                     "sink": curve.parameters[1] / curve.parameters[0]}[curve.kind]  # fmt: skip
     return 1e-3 / reference_ohm
+
+
+@dataclass(frozen=True, eq=False)
+class Entries:
+    """A matrix as the sum of entries: their rows and columns (N,) and values (S, N)."""
+
+    row: Ints
+    column: Ints
+    value: Array
 
 
 @dataclass(frozen=True, eq=False)
@@ -115,6 +128,12 @@ class PortNetwork:
         self.special = frozenset(self.contacts)
         self.flows = np.array([self.by_id[name] for name in flows], dtype=int)
         self.pair_port0 = len(self.branches)
+        # The two ends of every branch, then of every pair, as rows of the network; the body is -1.
+        joined = [(branch.a, branch.b) for branch in self.branches] + self.pairs
+        self._ends = np.array([[self.nodes.get(node, -1) for node in ends] for ends in joined], dtype=np.intp).reshape(-1, 2)
+        self._conducts_by_law = np.array([branch.curve is not None for branch in self.branches], dtype=bool)
+        self._is_source = np.array([bool(branch.emf_v) or bool(branch.emf_spread_v) for branch in self.branches], dtype=bool)
+        self._floors = np.array([0.0 if branch.curve is None else curve_floor(branch.curve) for branch in self.branches])
         self.sampled_resistance = np.stack([self._sampled(branch) for branch in self.branches], axis=1)
         own = self.sampled_resistance[:, self.contacts]  # a tolerance is that of both positions
         self.open_resistance = np.where(self.open_ohm < AIR_OHM, self.open_ohm * own / self.closed_ohm, AIR_OHM)
@@ -148,61 +167,52 @@ class PortNetwork:
         for position, (contact, is_closed) in enumerate(zip(self.contacts, closed, strict=True)):
             if not is_closed:
                 resistance[:, contact] = self.open_resistance[:, position]
-        kept = np.array([
-            branch.curve is None and (bool(branch.emf_v) or bool(branch.emf_spread_v) or bool(ohm <= IMPEDANCE_FORM_OHM))
-            for branch, ohm in zip(self.branches, resistance[0], strict=True)
-        ])  # fmt: skip
-        n = len(self.nodes)
-        size = n + int(kept.sum())
-        matrix = np.zeros((self.samples, size, size))
-        matrix[:, np.arange(n), np.arange(n)] = LEAK_SIEMENS
+        kept = ~self._conducts_by_law & (self._is_source | (resistance[0] <= IMPEDANCE_FORM_OHM))
+        row = len(self.nodes) + np.cumsum(kept) - 1  # of the branch's current, where that is an unknown
+        size = len(self.nodes) + int(kept.sum())
         source = np.zeros((self.samples, size))
-        entries = {(node, node) for node in range(size)}
-        touched: set[tuple[int, int]] = set()
-        vectors = np.zeros((size, len(self.branches) + len(self.pairs)))
-        row = n
-        for index, branch in enumerate(self.branches):
-            ends = self._ends(branch.a, branch.b)
-            if kept[index]:
-                for node, sign in ends:
-                    matrix[:, node, row] += sign
-                    matrix[:, row, node] += sign
-                    entries |= {(node, row), (row, node)}
-                matrix[:, row, row] = -resistance[:, index]
-                source[:, row] = branch.emf_v + branch.emf_spread_v * self.normals(source_name(branch))
-                for cause, volts in branch.causes:
-                    source[:, row] += volts * self.normals(cause)
-                vectors[row, index] = 1.0
-                touched.add((row, index))
-                row += 1
-                continue
-            for node, sign in ends:
-                vectors[node, index] += sign
-                touched.add((node, index))
-            finite = np.isfinite(resistance[0, index])
-            if branch.curve is not None or finite:
-                siemens = 1.0 / resistance[:, index] if branch.curve is None else curve_floor(branch.curve)
-                for one, sign_one in ends:
-                    for two, sign_two in ends:
-                        matrix[:, one, two] += sign_one * sign_two * siemens
-                        entries.add((one, two))
-        for index, (red, black) in enumerate(self.pairs):
-            for node, sign in self._ends(red, black):
-                vectors[node, self.pair_port0 + index] += sign
-                touched.add((node, self.pair_port0 + index))
+        for index in np.flatnonzero(kept & self._is_source):
+            branch = self.branches[index]
+            source[:, row[index]] = branch.emf_v + branch.emf_spread_v * self.normals(source_name(branch))
+            for cause, volts in branch.causes:
+                source[:, row[index]] += volts * self.normals(cause)
+        across = self._port_vectors(kept, row, size)
         columns = slice(None) if seen is None else np.array(seen, dtype=int)
-        wanted = vectors[:, columns]
+        wanted = across[columns].toarray().T
         right = np.concatenate([np.broadcast_to(wanted, (self.samples, *wanted.shape)), source[:, :, None]], axis=2)
-        solved = _solved(matrix, right, entries)
-        found = np.zeros((self.samples, vectors.shape[1], vectors.shape[1]))
-        across: Array | csr_array = vectors.T
-        if size >= SPARSE_FROM:
-            row, column = np.array(sorted(touched), dtype=np.intp).T
-            across = csr_array((vectors[row, column], (column, row)), shape=vectors.T.shape)
+        solved = _solved(self._entries(resistance, kept, row), size, right)
+        found = np.zeros((self.samples, across.shape[0], across.shape[0]))
         for sample in range(self.samples):
             found[sample][:, columns] = across @ solved[sample, :, :-1]
-        return Ports(kept, resistance, found, solved[:, :, -1] @ vectors)
+        return Ports(kept, resistance, found, np.stack([across @ each for each in solved[:, :, -1]]))
 
-    def _ends(self, a: str, b: str) -> list[tuple[int, float]]:
-        """Rows of the two ends of a branch with their signs; the body has none."""
-        return [(self.nodes[name], sign) for name, sign in ((a, 1.0), (b, -1.0)) if name != CHASSIS]
+    def _entries(self, resistance: Array, kept: Mask, row: Ints) -> Entries:
+        """The modified nodal equations, entry by entry."""
+        count, ends = len(self.branches), self._ends[: len(self.branches)]
+        leak = np.arange(len(self.nodes))
+        rows, columns, values = [leak], [leak], [np.full((self.samples, len(leak)), LEAK_SIEMENS)]
+
+        def add(of_branches: Mask, row: Ints, column: Ints, value: Array) -> None:
+            rows.append(row[of_branches])
+            columns.append(column[of_branches])
+            values.append(np.broadcast_to(value, (self.samples, count))[:, of_branches])
+
+        add(kept, row, row, -resistance)
+        shunt = ~kept & (self._conducts_by_law | np.isfinite(resistance[0]))
+        with np.errstate(divide="ignore"):
+            siemens = np.where(self._conducts_by_law, self._floors, 1.0 / resistance)
+        for end, sign in enumerate((1.0, -1.0)):
+            node, there = ends[:, end], ends[:, end] >= 0
+            add(kept & there, node, row, np.array(sign))
+            add(kept & there, row, node, np.array(sign))
+            add(shunt & there, node, node, siemens)
+            add(shunt & (ends >= 0).all(axis=1), node, ends[:, 1 - end], -siemens)
+        return Entries(np.concatenate(rows), np.concatenate(columns), np.concatenate(values, axis=1))
+
+    def _port_vectors(self, kept: Mask, row: Ints, size: int) -> csr_array:
+        """(Q, size) what each port is in the unknowns: a branch's current, or the voltage between two nodes."""
+        port, end = np.nonzero((self._ends >= 0) & ~np.pad(kept, (0, len(self.pairs)))[:, None])
+        currents = np.flatnonzero(kept)
+        value = np.concatenate([np.where(end == 0, 1.0, -1.0), np.ones(len(currents))])
+        place = np.concatenate([port, currents]), np.concatenate([self._ends[port, end], row[currents]])
+        return csr_array((value, place), shape=(len(self._ends), size))

@@ -137,17 +137,19 @@ class SetupSolver(PortNetwork):
     ) -> list[tuple[tuple[bool, ...], npt.NDArray[np.intp]]]:
         """Hypotheses grouped by the state of the contacts for which the network is factorised.
 
-        States that few are in go with the healthy one, and contacts that differ are then changes like any other; so do all of a whole
-        vehicle, whose network is factorised once.
+        States that few are in go together with the healthy one's network, and contacts that differ are then changes like any other; so
+        do all of a whole vehicle, whose network is factorised once. Those that differ in no contact go by themselves: the others' would
+        be columns of zeros to all of them.
         """
         unique, group = np.unique(state[todo], axis=0, return_inverse=True)
         group = group.reshape(-1)
-        found: dict[tuple[bool, ...], list[npt.NDArray[np.intp]]] = {}
+        found: dict[tuple[tuple[bool, ...], bool], list[npt.NDArray[np.intp]]] = {}
         for number, row in enumerate(unique):
-            rows = todo[group == number]
+            rows, contacts = todo[group == number], tuple(bool(v) for v in row)
             own = len(rows) >= ROWS_OF_THEIR_OWN and len(self.branches) <= MANY_BRANCHES
-            found.setdefault(tuple(bool(v) for v in row) if own else start, []).append(rows)
-        return [(base, np.sort(np.concatenate(found[base]))) for base in sorted(found)]
+            base = contacts if own else start
+            found.setdefault((base, contacts != base), []).append(rows)
+        return [(base, np.sort(np.concatenate(found[base, differs]))) for base, differs in sorted(found)]
 
     def _no_slopes(self, count: int, along: Directions | None) -> Slopes | None:
         if along is None:

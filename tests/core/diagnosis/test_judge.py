@@ -7,7 +7,7 @@ import pytest
 from sondar.circuit_files import library_circuits
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.costs import Situation
-from sondar.core.diagnosis.hypotheses import build_hypotheses, distinct_control_states
+from sondar.core.diagnosis.hypotheses import build_hypotheses
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.instruments import INSTRUMENTS
 from sondar.core.instruments.base import Test
@@ -127,10 +127,10 @@ def test_cautions_stand_at_the_step_that_can_hurt(fan_predictor: Predictor) -> N
 
 
 def test_control_positions_that_switch_nothing_new_are_not_offered(fan: Circuit, ambient: Circuit) -> None:
-    states = [dict(s) for s in distinct_control_states(fan)]
+    states = [dict(s) for s in fan.distinct_states]
     assert {"key": "off", "fan": "on"} not in states, "a command with the key off changes nothing"
     assert len(states) == 3
-    assert [dict(s)["key"] for s in distinct_control_states(ambient)] == ["off", "on"]
+    assert [dict(s)["key"] for s in ambient.distinct_states] == ["off", "on"]
 
 
 def test_faults_nobody_could_notice_are_no_suspects(fan: Circuit) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -15,6 +16,7 @@ from sondar.core.diagnosis import hypotheses, predictions
 from sondar.core.diagnosis.costs import Situation
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.ranking import candidate_setups
+from sondar.core.instruments import sensible_tests
 from sondar.core.instruments.base import Display
 from sondar.core.solving import ports, solver
 from sondar.core.solving.solver import SetupSolver
@@ -31,6 +33,7 @@ def boxes() -> Circuit:
 def as_if_large(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(hypotheses, "MANY_LISTED", 900)
     monkeypatch.setattr(hypotheses, "MANY_SOLVED", 2000)
+    monkeypatch.setattr(predictions, "FIRST_CELLS", 1e5)
     monkeypatch.setattr(predictions, "MOST_CELLS", 3e5)
 
 
@@ -75,13 +78,24 @@ def test_a_coarser_grid_keeps_every_fault_its_ends_and_its_weight(boxes: Circuit
 def test_only_so_many_setups_are_worked_out_the_quickest_first(boxes: Circuit, as_if_large: None) -> None:
     predictor = Predictor(boxes)
     setups = candidate_setups(predictor, Situation(boxes.rest_setup(20.0)))
-    assert len(setups) == predictor.affordable_setups < 20
+    assert len(setups) == predictor.affordable_setups(0) < 20
     assert boxes.rest_setup(20.0) in setups
+
+
+def test_each_reading_adds_setups_of_a_large_circuit_up_to_a_bound(boxes: Circuit, as_if_large: None) -> None:
+    predictor = Predictor(boxes)
+    at_rest = Situation(boxes.rest_setup(20.0))
+    tests = sensible_tests(boxes, at_rest.setup, frozenset({"voltmeter"}))
+    counts = [len(candidate_setups(predictor, replace(at_rest, done=frozenset(tests[:made])))) for made in (0, 1, 2, 20)]
+    assert counts[0] < counts[1] < counts[2] <= counts[3]
+    first = candidate_setups(predictor, at_rest)
+    later = candidate_setups(predictor, replace(at_rest, done=frozenset(tests[:2])))
+    assert later[: len(first)] == first
 
 
 def test_a_circuit_of_the_usual_size_is_worked_out_in_full(fan_predictor: Predictor) -> None:
     situation = Situation(fan_predictor.circuit.rest_setup(20.0))
-    assert len(candidate_setups(fan_predictor, situation)) < fan_predictor.affordable_setups
+    assert len(candidate_setups(fan_predictor, situation)) < fan_predictor.affordable_setups(0)
 
 
 def test_a_fault_in_a_large_circuit_is_found(boxes: Circuit, as_if_large: None) -> None:

@@ -6,7 +6,7 @@ import pytest
 from sondar.core.circuit.network import Circuit
 from sondar.core.errors import QuantityError, UnknownReferenceError
 from sondar.core.former_names import FORMER_IDS, FORMER_WORDS
-from sondar.core.instruments import INSTRUMENTS, ORDINARY, instrument
+from sondar.core.instruments import INSTRUMENTS, ORDINARY, displays, instrument, sensible_tests
 from sondar.core.instruments.base import Display, Instrument, Population, Solved, Test
 from sondar.core.instruments.test_lamp import LargeTestLamp, SmallTestLamp, TestLamp, power_share_of
 from sondar.core.solving.operating_points import OperatingPoints, steady
@@ -53,12 +53,26 @@ def test_the_table_of_lamp_power_agrees_with_the_curve(lamp: TestLamp) -> None:
     rng = np.random.default_rng(3)
     volts, ohms = (np.exp(rng.uniform(np.log(low), np.log(high), 200)) for low, high in ((0.005, 100.0), (1e-4, 1e8)))
     exact = power_share_of(volts, ohms / (13.5**2 / lamp.rated_w))
-    table = np.array([10.0 ** lamp.power_level(at(v, r))[0, 0, 0] for v, r in zip(volts, ohms, strict=True)])
+    table = 10.0 ** lamp.power_level(volts, ohms)
     seen = exact > 1e-6
     assert 40 < seen.sum() < 160
     np.testing.assert_allclose(np.log10(table[seen]), np.log10(exact[seen]), atol=0.002)
     assert (table[~seen] < 2e-6).all()
-    assert lamp.power_level(at(0.0, 0.0))[0, 0, 0] == -9.0
+    assert lamp.power_level(np.zeros(1), np.zeros(1))[0] == -9.0
+
+
+def test_a_lamp_where_a_fault_changes_nothing_shows_what_it_shows_without(fan: Circuit) -> None:
+    """Most faults leave most points alone: these are not worked out again, and the answer is the same."""
+    lamp = INSTRUMENTS["lamp-5w"]
+    setup = fan.setup({"key": "on", "fan": "on"})
+    tests = sensible_tests(fan, setup, frozenset({"lamp-5w"}))
+    faults = [fault.severities[-1].changes for fault in fan.faults.values()]
+    every = Population(fan, setup, [(), *faults], np.zeros((len(faults) + 1, 1), dtype=bool), samples=3)
+    words = displays(every, tests)[lamp.id].words
+    assert 0.2 < (np.abs(words - words[:1]).max(axis=2) < 1e-9).mean() < 0.95
+    for index in (1, 5, 9, len(faults)):
+        alone = Population(fan, setup, [faults[index - 1]], np.zeros((1, 1), dtype=bool), samples=3)
+        np.testing.assert_allclose(displays(alone, tests)[lamp.id].words[0], words[index], atol=1e-3)
 
 
 def test_ohmmeter_words(fan: Circuit) -> None:
