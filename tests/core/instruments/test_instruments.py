@@ -67,11 +67,11 @@ def test_a_lamp_where_a_fault_changes_nothing_shows_what_it_shows_without(fan: C
     setup = fan.setup({"key": "on", "fan": "on"})
     tests = sensible_tests(fan, setup, frozenset({"lamp-5w"}))
     faults = [fault.severities[-1].changes for fault in fan.faults.values()]
-    every = Population(fan, setup, [(), *faults], np.zeros((len(faults) + 1, 1), dtype=bool), samples=3)
+    every = Population(fan, setup, [(), *faults], np.zeros((len(faults) + 1, 2), dtype=bool), samples=3)
     words = displays(every, tests)[lamp.id].words
     assert 0.2 < (np.abs(words - words[:1]).max(axis=2) < 1e-9).mean() < 0.95
     for index in (1, 5, 9, len(faults)):
-        alone = Population(fan, setup, [faults[index - 1]], np.zeros((1, 1), dtype=bool), samples=3)
+        alone = Population(fan, setup, [faults[index - 1]], np.zeros((1, 2), dtype=bool), samples=3)
         np.testing.assert_allclose(displays(alone, tests)[lamp.id].words[0], words[index], atol=1e-3)
 
 
