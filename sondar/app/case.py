@@ -30,6 +30,7 @@ class Case:
     said: evidence.Statement | None
     repairs: list[evidence.StoredRepair]
     evidence_seq: int
+    seized: list[evidence.Seized]
 
     @property
     def valid(self) -> list[evidence.StoredReading]:
@@ -58,7 +59,7 @@ def load_case(db: Db, diagnosis_id: UUID) -> Case:
         evidence.exclusions_of(db, diagnosis_id), answers,
         job_record.code_file(codes.scans_of(db, job.id), codes.clearings_of(db, job.id), answers), people.workshop(db), people.meters(db),
         evidence.last_statement(db, diagnosis_id), evidence.repairs_of(db, diagnosis_id),
-        evidence.newest_evidence(db, diagnosis_id),
+        evidence.newest_evidence(db, diagnosis_id), evidence.seized_of(db, diagnosis_id),
     )  # fmt: skip
 
 
@@ -69,4 +70,5 @@ def with_evidence(db: Db, case: Case) -> Case:
         case, job=job, diagnosis=diagnosis, version=known_version(db, diagnosis.circuit_version_id),
         stored=evidence.readings_of(db, diagnosis.id), excluded=evidence.exclusions_of(db, diagnosis.id),
         repairs=evidence.repairs_of(db, diagnosis.id), evidence_seq=evidence.newest_evidence(db, diagnosis.id),
+        seized=evidence.seized_of(db, diagnosis.id),
     )  # fmt: skip

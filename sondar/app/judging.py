@@ -13,7 +13,7 @@ from sondar.app import job_record
 from sondar.app.case import Case
 from sondar.app.computed import Computed
 from sondar.core import ENGINE_VERSION
-from sondar.core.circuit.model import Setup
+from sondar.core.circuit.model import CHASSIS, Setup
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.after_repair import RepairedJudgement, before_now, judge_repaired
 from sondar.core.diagnosis.belief import Array, Belief, starting_prior, update
@@ -157,7 +157,21 @@ def situation_of(case: Case, predictor: Predictor, readings: Sequence[Reading]) 
         setup, frozenset(opened), tuple(name for name in INSTRUMENTS if name in tools), frozenset(case.excluded["point"]),
         decision_threshold=case.workshop.decision_threshold, rate_per_hour=float(case.workshop.rate_per_hour),
         present=job_record.present_now(circuit, case.codes, case.answers), not_found=frozenset(case.excluded["figure"]),
+        seized=tuple((item.name, item.minutes + _as_minutes(case, item.price)) for item in still_seized(case, circuit)),
     )  # fmt: skip
+
+
+def still_seized(case: Case, circuit: Circuit) -> list[evidence.Seized]:
+    """What is seized and has not come apart since: no later reading was taken with the connector apart, or with probes at the part."""
+
+    def got_at(reading: evidence.StoredReading) -> set[str]:
+        refs = (reading.red, reading.black) if instrument(reading.instrument).probes else ()
+        places = {circuit.point(ref).place for ref in refs}
+        return {*reading.unplugged} | (places - {*circuit.document.connectors})
+
+    return [
+        item for item in case.seized if not any(item.name in got_at(reading) for reading in case.valid if reading.seq > item.seq)
+    ]
 
 
 def judge_case(computed: Computed, case: Case, meter: bool) -> Measuring:
@@ -247,6 +261,11 @@ def checked_entry(computed: Computed, case: Case, wanted: WantedTest, text: str,
     return CheckedEntry(test, entry, usual, job_record.present_now(circuit, case.codes, case.answers))
 
 
+def _as_minutes(case: Case, price: float) -> float:
+    """What something costs as the labour that it would pay for."""
+    return price / (max(float(case.workshop.rate_per_hour), 1.0) / 60.0)
+
+
 def checked_exclusion(computed: Computed, case: Case, kind: str, name: str) -> None:
     """Raise unless there is such an instrument, place or point.
 
@@ -260,6 +279,10 @@ def checked_exclusion(computed: Computed, case: Case, kind: str, name: str) -> N
         known = open_figures(circuit)
         if name not in known:
             raise UnknownReferenceError("open figure", name, list(known))
+    elif kind == "seized":
+        places = sorted({*circuit.document.connectors, *(point.place for point in circuit.points.values())} - {CHASSIS, "body"})
+        if name not in places:
+            raise UnknownReferenceError("connector or part", name, places)
     elif name not in {p.place for p in circuit.points.values()}:
         circuit.point(name)
 

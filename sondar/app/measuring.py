@@ -138,12 +138,27 @@ def void(work: Workspace, diagnosis_id: UUID, reading_id: UUID, client_key: UUID
     return finish(work, case, view)
 
 
-def exclude(work: Workspace, diagnosis_id: UUID, client_key: UUID, kind: str, name: str, excluded: bool, view: View[T]) -> T:
-    """Exclude a point, a place or an instrument (cannot be reached, not at hand), or include it again."""
+@dataclass(frozen=True)
+class Force:
+    """What getting something seized apart takes: minutes, and what is destroyed in the workshop's money."""
+
+    minutes: float
+    price: float
+
+
+def exclude(
+    work: Workspace, diagnosis_id: UUID, client_key: UUID, kind: str, name: str, excluded: bool, force: Force | None, view: View[T]
+) -> T:
+    """Exclude a point, a place or an instrument (cannot be reached, not at hand), or include it again; or say what is seized.
+
+    Raises:
+        UnknownReferenceError: the circuit has nothing of that name.
+    """
     case = _loaded(work, diagnosis_id)
     work.compute(case.version.id, judging.checked_exclusion, case, kind, name)
     with work.transaction() as db:
-        evidence.append_exclusion(db, case.diagnosis, client_key, kind, name, excluded)
+        minutes, price = (force.minutes, force.price) if force is not None else (None, None)
+        evidence.append_exclusion(db, case.diagnosis, client_key, kind, name, excluded, minutes, price)
         case = with_evidence(db, case)
     return _assessed(work, case, view)[0]
 

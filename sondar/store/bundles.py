@@ -53,7 +53,7 @@ KEPT = (
         has_id=True, refs={"diagnosis_id": "circuit_diagnosis"},
     ),
     Kept("voided_reading", (*_EACH, "reason"), refs={"reading_id": "reading"}),
-    Kept("exclusion", (*_EACH, "kind", "name", "excluded"), refs={"diagnosis_id": "circuit_diagnosis"}),
+    Kept("exclusion", (*_EACH, "kind", "name", "excluded", "minutes", "price"), refs={"diagnosis_id": "circuit_diagnosis"}),
     Kept("conclusion", (*_EACH, "sentence", "fault_group", "units", "certainty", "settled"), refs={"diagnosis_id": "circuit_diagnosis"}),
     Kept("repair", (*_EACH, "units", "action", "substituted"), refs={"diagnosis_id": "circuit_diagnosis"}),
     Kept(

@@ -117,15 +117,18 @@ def void_reading(db: Db, diagnosis: CircuitDiagnosis, reading_id: UUID, client_k
     return "done" if row is not None else "repeat"
 
 
-def append_exclusion(db: Db, diagnosis: CircuitDiagnosis, client_key: UUID, kind: str, name: str, excluded: bool) -> bool:
-    """Rule a point or an instrument out, or back in; False for a repeat."""
+def append_exclusion(
+    db: Db, diagnosis: CircuitDiagnosis, client_key: UUID, kind: str, name: str, excluded: bool,
+    minutes: float | None = None, price: float | None = None,
+) -> bool:  # fmt: skip
+    """Rule a point, an instrument or a figure out, or back in, or say that something is seized; False for a repeat."""
     seq = next_seq(db, diagnosis.job_id)
     row = db.execute(
         """
-        INSERT INTO exclusion (job_id, diagnosis_id, seq, client_key, kind, name, excluded) VALUES (%s, %s, %s, %s, %s, %s, %s)
-        ON CONFLICT DO NOTHING RETURNING id
+        INSERT INTO exclusion (job_id, diagnosis_id, seq, client_key, kind, name, excluded, minutes, price)
+        VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s) ON CONFLICT DO NOTHING RETURNING id
         """,
-        (diagnosis.job_id, diagnosis.id, seq, client_key, kind, name, excluded),
+        (diagnosis.job_id, diagnosis.id, seq, client_key, kind, name, excluded, minutes, price),
     ).fetchone()
     return row is not None
 
@@ -283,13 +286,37 @@ def last_setups(db: Db, job_id: UUID, findings: Sequence[str], exchanges: Sequen
         ).fetchall()
 
 
+@dataclass(frozen=True)
+class Seized:
+    """A connector or part that comes apart only by force: minutes, what is destroyed in the workshop's money, and when it was said."""
+
+    name: str
+    minutes: float
+    price: float
+    seq: int
+
+
+def seized_of(db: Db, diagnosis_id: UUID) -> list[Seized]:
+    """What is said to be seized now; the latest entry on a name counts."""
+    with db.cursor(row_factory=class_row(Seized)) as cursor:
+        return cursor.execute(
+            """
+            SELECT name, minutes, price::double precision AS price, seq FROM (
+                SELECT DISTINCT ON (name) name, minutes, price, seq, excluded FROM exclusion
+                WHERE diagnosis_id = %s AND kind = 'seized' ORDER BY name, seq DESC
+            ) latest WHERE excluded ORDER BY name
+            """,
+            (diagnosis_id,),
+        ).fetchall()
+
+
 def exclusions_of(db: Db, diagnosis_id: UUID) -> dict[str, list[str]]:
     """What is ruled out now: {"point": [...], "instrument": [...], "figure": [...]}; the latest entry on a name counts."""
     rows = db.execute(
         """
         SELECT kind, name FROM (
             SELECT DISTINCT ON (kind, name) kind, name, excluded FROM exclusion WHERE diagnosis_id = %s ORDER BY kind, name, seq DESC
-        ) latest WHERE excluded ORDER BY kind, name
+        ) latest WHERE excluded AND kind <> 'seized' ORDER BY kind, name
         """,
         (diagnosis_id,),
     ).fetchall()

@@ -65,6 +65,7 @@ def test_migrations_run_from_empty_and_once(postgres: LocalServer) -> None:
         "0021.known-good",
         "0022.figures-not-found",
         "0023.recording-quota",
+        "0024.seized",
     ]
     assert migrate(fresh) == []
     with psycopg.connect(fresh) as db:
@@ -176,6 +177,7 @@ def test_jobs_of_an_earlier_version_stay_readable(postgres: LocalServer, ambient
         "0021.known-good",
         "0022.figures-not-found",
         "0023.recording-quota",
+        "0024.seized",
     ]
     with psycopg.connect(earlier) as db:
         act_for(db, workshop[0])

@@ -36,6 +36,7 @@ LANDED = {
     "0021.known-good": "573870fa3edc573f",
     "0022.figures-not-found": "78e3f60d351a5877",
     "0023.recording-quota": "c6af8725355b1a25",
+    "0024.seized": "c7993adc6f524b29",
 }
 """The first 16 digits of each migration's SHA-256. A change to a landed one leaves databases that differ: write a new one instead."""
 

@@ -7,6 +7,7 @@ import pytest
 from flask.testing import FlaskClient
 
 from sondar.circuit_files import library_circuits
+from sondar.core.diagnosis.costs import RATE_PER_HOUR
 from tests.conftest import FAN_TEXT
 from tests.web.conftest import reading
 
@@ -110,9 +111,40 @@ def test_exclusions_drop_out_of_the_plan_and_come_back(client: FlaskClient, job:
     assert not any(p["test"]["red"].startswith("X31") for p in out["assessment"]["proposals"])
     client.post(url, json={"client_key": str(uuid4()), "kind": "instrument", "name": "voltmeter", "excluded": True})
     back = client.post(url, json={"client_key": str(uuid4()), "kind": "point", "name": "X31", "excluded": False}).get_json()
-    assert back["exclusions"] == {"point": [], "instrument": ["voltmeter"], "figure": []}
+    assert back["exclusions"] == {"point": [], "instrument": ["voltmeter"], "figure": [], "seized": []}
     assert not any(p["test"]["instrument"] == "voltmeter" for p in back["assessment"]["proposals"])
     assert client.post(url, json={"client_key": str(uuid4()), "kind": "point", "name": "moon", "excluded": True}).status_code == 422
+
+
+def test_what_is_seized_costs_its_minutes_and_its_price_until_it_has_come_apart(client: FlaskClient, job: dict[str, Any]) -> None:
+    url = f"/api/v1/diagnoses/{job['diagnosis']}"
+    apart = {"instrument": "voltmeter", "red": "X31.1", "black": "BAT.neg", "setup": {"controls": {"key": "on"}, "unplugged": ["X31"]}}
+    usual = client.post(f"{url}/preview", json=apart).get_json()
+
+    def say(excluded: bool, name: str = "X31", **more: float) -> Any:
+        body = {"client_key": str(uuid4()), "kind": "seized", "name": name, "excluded": excluded, **more}
+        return client.post(f"{url}/exclusions", json=body)
+
+    assert say(True).status_code == 422
+    assert "minutes" in say(True, minutes=20).get_json()["errors"][0]["message"]
+    assert say(True, name="moon", minutes=20, price=0).status_code == 422
+    out = say(True, minutes=20, price=30).get_json()
+    assert out["exclusions"]["seized"] == [{"name": "X31", "minutes": 20.0, "price": 30.0}]
+    forced = client.post(f"{url}/preview", json=apart).get_json()
+    assert forced["minutes"] == pytest.approx(usual["minutes"] + 20 + 30 / RATE_PER_HOUR * 60)
+    assert "free X31, which is seized" in forced["steps"]
+    assert any("Seized" in caution for caution in forced["cautions"])
+    connected = {**apart, "setup": {"controls": {"key": "on"}, "unplugged": []}}
+    assert "seized" not in str(client.post(f"{url}/preview", json=connected).get_json()["steps"]), "it can be measured as it is"
+    client.post(f"{url}/readings", json=reading("2.7", red="X31.1"))
+    assert client.get(url).get_json()["exclusions"]["seized"], "measured while connected: it is still seized"
+    client.post(f"{url}/readings", json=reading("5.0", red="X31.1", setup=apart["setup"]))
+    assert client.get(url).get_json()["exclusions"]["seized"] == [], "it has come apart: the reading was taken with it open"
+    again = say(True, minutes=5, price=0).get_json()
+    assert again["exclusions"]["seized"]
+    assert say(False).get_json()["exclusions"]["seized"] == []
+    events = client.get(f"/api/v1/jobs/{job['id']}/timeline").get_json()
+    assert "seized X31" in str(events)
 
 
 def test_preview_reckons_any_test_and_explains_a_refusal(client: FlaskClient, job: dict[str, Any]) -> None:

@@ -372,7 +372,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Exclude a point, a place or an instrument (cannot be reached, not at hand), or include it again. */
+        /** Exclude a point, a place or an instrument (cannot be reached, not at hand), or include it again; or say what is seized. */
         post: operations["measure_exclude_diagnoses__uuid_diagnosis_id__exclusions_post"];
         delete?: never;
         options?: never;
@@ -3555,7 +3555,7 @@ export interface components {
         };
         /**
          * ExclusionIn
-         * @description Excludes a point, an instrument or a figure that is published nowhere, or includes it again.
+         * @description Excludes a point, an instrument or a figure that is published nowhere, or includes it again; or says what is seized.
          */
         ExclusionIn: {
             /**
@@ -3569,13 +3569,25 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "point" | "instrument" | "figure";
+            kind: "point" | "instrument" | "figure" | "seized";
+            /**
+             * Minutes
+             * @description Of what is seized: until it is apart.
+             * @default null
+             */
+            minutes: number | null;
             /** Name */
             name: string;
+            /**
+             * Price
+             * @description Of what is seized: what is destroyed on the way.
+             * @default null
+             */
+            price: number | null;
         };
         /**
          * Exclusions
-         * @description What is excluded now.
+         * @description What is excluded now, and what is seized.
          */
         Exclusions: {
             /** Figure */
@@ -3584,6 +3596,8 @@ export interface components {
             instrument: string[];
             /** Point */
             point: string[];
+            /** Seized */
+            seized: components["schemas"]["SeizedOut"][];
         };
         /**
          * ExpectedOverlay
@@ -6393,6 +6407,18 @@ export interface components {
             seq: number;
             /** Source */
             source: string;
+        };
+        /**
+         * SeizedOut
+         * @description What comes apart only by force.
+         */
+        SeizedOut: {
+            /** Minutes */
+            minutes: number;
+            /** Name */
+            name: string;
+            /** Price */
+            price: number;
         };
         /**
          * ServiceNoteModel

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Literal
 
@@ -34,9 +35,9 @@ SAID_FROM_MIN = 1.0
 
 @dataclass(frozen=True)
 class Step:
-    """Something done on the way to a reading: a connector, a control with its new position, or a place to reach."""
+    """Something done on the way to a reading: a connector, a control with its new position, a place to reach, something seized to free."""
 
-    kind: Literal["disconnect", "connect", "control", "reach"]
+    kind: Literal["disconnect", "connect", "control", "reach", "free"]
     target: str
     position: str = ""
 
@@ -57,6 +58,7 @@ class Situation:
         most_setups: only this many set-ups are looked at, the quickest to make first; 0 for as many as can be
             worked out, which is all but for large circuits.
         not_found: figures that nobody has found published, as PART.field.
+        seized: connectors and parts that come apart only by force, with the minutes that takes, what is destroyed counted among them.
     """
 
     setup: Setup
@@ -69,6 +71,11 @@ class Situation:
     most_setups: int = 0
     present: float = 1.0
     not_found: frozenset[str] = frozenset()
+    seized: tuple[tuple[str, float], ...] = ()
+
+    def to_free(self, place: str) -> float:
+        """Minutes beyond the usual until a connector comes apart, or a part can be got at; 0 for what is not seized."""
+        return dict(self.seized).get(place, 0.0)
 
 
 def loss_matrix(circuit: Circuit, hypotheses: HypothesisSet, rate_per_hour: float = RATE_PER_HOUR) -> Array:
@@ -102,6 +109,9 @@ def setup_change(circuit: Circuit, situation: Situation, target: Setup) -> tuple
         spec = circuit.document.connectors[connector]
         hands.minutes += spec.unplug_min + (0.0 if connector in opened else spec.access_min)
         opened.add(connector)
+        if connector in target.unplugged and (forced := situation.to_free(connector)):
+            hands.minutes += forced
+            hands.steps.append(Step("free", connector))
         hands.steps.append(Step("disconnect" if connector in target.unplugged else "connect", connector))
     hands.move("key", target["key"])
     wanted = dict(target.controls)
@@ -167,10 +177,24 @@ def touched(circuit: Circuit, test: Test) -> dict[str, float]:
     return {point.place: point.access_min for point in map(circuit.point, refs)}
 
 
-def reach(circuit: Circuit, test: Test, opened: frozenset[str]) -> tuple[float, tuple[Step, ...]]:
+def reach(circuit: Circuit, test: Test, opened: frozenset[str], situation: Situation) -> tuple[float, tuple[Step, ...]]:
     """Minutes and steps to the places of a test that are not open yet."""
-    closed = {place: minutes for place, minutes in touched(circuit, test).items() if place not in opened}
-    return sum(closed.values()), tuple(Step("reach", place) for place, minutes in closed.items() if minutes >= SAID_FROM_MIN)
+    places = touched(circuit, test)
+    closed = {place: minutes for place, minutes in places.items() if place not in opened}
+    steps = [Step("reach", place) for place, minutes in closed.items() if minutes >= SAID_FROM_MIN]
+    steps += [Step("free", place) for place in places if to_get_at(circuit, place, situation)]
+    return access_minutes(circuit, places, opened, situation), tuple(steps)
+
+
+def access_minutes(circuit: Circuit, places: Mapping[str, float], opened: frozenset[str], situation: Situation) -> float:
+    """Minutes until all places can be measured at, those that are open already at once."""
+    usual = sum(minutes for place, minutes in places.items() if place not in opened)
+    return usual + sum(to_get_at(circuit, place, situation) for place in places)
+
+
+def to_get_at(circuit: Circuit, place: str, situation: Situation) -> float:
+    """Minutes to free a part before it can be measured at; a connector that is seized can be measured at, it just does not come apart."""
+    return 0.0 if place in circuit.document.connectors else situation.to_free(place)
 
 
 def own_minutes(circuit: Circuit, test: Test) -> float:

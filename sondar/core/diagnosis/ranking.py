@@ -20,7 +20,7 @@ import numpy.typing as npt
 from sondar.core.circuit.model import Setup
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.belief import Belief
-from sondar.core.diagnosis.costs import Situation, Step, loss_matrix, made_in, reach, setup_change
+from sondar.core.diagnosis.costs import Situation, Step, access_minutes, loss_matrix, made_in, reach, setup_change
 from sondar.core.diagnosis.expectations import learned_outlooks
 from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN, HypothesisSet
 from sondar.core.diagnosis.practice import LOOK_MINUTES, command_first, in_same_setup, nothing_read, quick_place_first, varied
@@ -140,7 +140,7 @@ def _as_made(
     target = [made_in(circuit, situation.setup, test) for test in predictions.tests]
     for goal in dict.fromkeys(setup for setup, may in zip(target, allowed, strict=True) if may):
         change, steps, opened = setup_change(circuit, situation, goal)
-        closed = [sum(minutes for place, minutes in places.items() if place not in opened) for places in predictions.places]
+        closed = [access_minutes(circuit, places, opened, situation) for places in predictions.places]
         minutes = change + np.array(closed) + predictions.minutes
         here = allowed & np.array([setup == goal for setup in target])
         yield _Scored(predictions, here, saving, minutes, steps, opened, change)
@@ -165,7 +165,7 @@ def _best(predictor: Predictor, belief: Belief, scored: Sequence[_Scored], situa
         test = item.predictions.tests[index]
         if situation.present >= 1.0 and was_read(predictor, belief, test, outlook.shown, situation):
             continue
-        _, places = reach(predictor.circuit, test, item.opened)
+        _, places = reach(predictor.circuit, test, item.opened, situation)
         minutes = float(item.minutes[index])
         bare = Proposal(
             test, outlook, minutes, minutes - float(item.predictions.minutes[index]), (*item.steps, *places),
@@ -224,7 +224,7 @@ def evaluate(predictor: Predictor, belief: Belief, situation: Situation, test: T
         return None
     index = predictions.tests.index(test)
     change, steps, opened = setup_change(predictor.circuit, situation, made_in(predictor.circuit, situation.setup, test))
-    access, places = reach(predictor.circuit, test, opened)
+    access, places = reach(predictor.circuit, test, opened, situation)
     minutes = change + access + float(predictions.minutes[index])
     [outlook] = learned_outlooks(predictor, belief, [(predictions, index)])
     loss = loss_matrix(predictor.circuit, belief.hypotheses, situation.rate_per_hour)

@@ -110,9 +110,11 @@ def _chart_tally(
         step = procedure.steps[name]
         test = limit_test(predictor.circuit, step, predictor.temperature_c)
         change, _, opened = setup_change(predictor.circuit, at, test.setup)
-        access, _ = reach(predictor.circuit, test, opened)
+        access, _ = reach(predictor.circuit, test, opened, at)
         own = change + access + own_minutes(predictor.circuit, test)
-        there = Situation(test.setup, opened | frozenset(touched(predictor.circuit, test)), rate_per_hour=at.rate_per_hour)
+        there = Situation(
+            test.setup, opened | frozenset(touched(predictor.circuit, test)), rate_per_hour=at.rate_per_hour, seized=at.seized
+        )
         passes = float(pass_chance(step, predictor.display_of(test))[h])
         minutes, right, wrong, lost = own, 0.0, 0.0, 0.0
         for chance, way in ((passes, step.if_pass), (1.0 - passes, step.if_fail)):
@@ -140,8 +142,9 @@ def _own_tally(predictor: Predictor, belief: Belief, situation: Situation, h: in
             at.opened | {predictor.circuit.point(ref).place for ref in refs} | (at.setup.unplugged ^ first.test.setup.unplugged)
         )
         at = Situation(
-            first.test.setup, opened, at.instruments, at.refused, at.done | {first.test}, at.decision_threshold, at.rate_per_hour
-        )
+            first.test.setup, opened, at.instruments, at.refused, at.done | {first.test}, at.decision_threshold, at.rate_per_hour,
+            seized=at.seized,
+        )  # fmt: skip
         ranking = rank_tests(predictor, update(predictor, readings, belief.now), at)
     true = belief.hypotheses.suspects[h].unit
     right = float(true in ranking.leading)

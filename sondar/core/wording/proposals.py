@@ -12,11 +12,17 @@ from sondar.core.instruments import instrument
 from sondar.core.quantities import format_share
 from sondar.core.wording.labels import range_label
 
+CAUTION_SEIZED = (
+    "Seized: agree the extra work and what it may destroy with the customer first. Heat, cutting and penetrating oil only away from "
+    "fuel, lines and wiring, with eye protection."
+)
 CAUTION_CONNECTOR = "Key off before disconnecting or connecting a module plug. Do not use force on locks or seals."
 
 
 def step_text(step: Step) -> str:
     """One step in words."""
+    if step.kind == "free":
+        return f"free {step.target}, which is seized"
     return f"{step.target} {step.position}" if step.kind == "control" else f"{step.kind} {step.target}"
 
 
@@ -49,6 +55,8 @@ def proposal_cautions(circuit: Circuit, proposal: Proposal) -> list[str]:
             found.append(control.caution)
     if any(step.kind in ("disconnect", "connect") for step in proposal.steps):
         found.append(CAUTION_CONNECTOR)
+    if any(step.kind == "free" for step in proposal.steps):
+        found.append(CAUTION_SEIZED)
     if instrument(test.instrument).caution:
         found.append(instrument(test.instrument).caution)
     # The circuit's own caution stands for anything commanded, unless the control brought a closer one.

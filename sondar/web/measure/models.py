@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Annotated, Literal
+from typing import Annotated, Literal, Self
 from uuid import UUID
 
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, model_validator
 
 from sondar.core.limits.card import LimitView
 from sondar.core.present.assessment import Assessment
@@ -40,12 +40,20 @@ class VoidIn(Strict):
 
 
 class ExclusionIn(Strict):
-    """Excludes a point, an instrument or a figure that is published nowhere, or includes it again."""
+    """Excludes a point, an instrument or a figure that is published nowhere, or includes it again; or says what is seized."""
 
     client_key: UUID
-    kind: Literal["point", "instrument", "figure"]
+    kind: Literal["point", "instrument", "figure", "seized"]
     name: str = Field(min_length=1, max_length=80)
     excluded: bool
+    minutes: float | None = Field(None, ge=0, le=6000, description="Of what is seized: until it is apart.")
+    price: float | None = Field(None, ge=0, le=1_000_000, description="Of what is seized: what is destroyed on the way.")
+
+    @model_validator(mode="after")
+    def _seized_has_its_cost(self) -> Self:
+        if self.kind == "seized" and self.excluded and (self.minutes is None or self.price is None):
+            raise ValueError("what is seized needs the minutes until it is apart, and what is destroyed on the way (0 for nothing)")
+        return self
 
 
 class ConclusionIn(Strict):
@@ -140,12 +148,21 @@ class ExcludedFigure(BaseModel):
     title: str
 
 
+class SeizedOut(BaseModel):
+    """What comes apart only by force."""
+
+    name: str
+    minutes: float
+    price: float
+
+
 class Exclusions(BaseModel):
-    """What is excluded now."""
+    """What is excluded now, and what is seized."""
 
     point: list[str]
     instrument: list[str]
     figure: list[ExcludedFigure]
+    seized: list[SeizedOut]
 
 
 class SaidBefore(BaseModel):

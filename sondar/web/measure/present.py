@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from sondar.app import job_record
-from sondar.app.judging import Measuring, reading_of, said_before
+from sondar.app.judging import Measuring, reading_of, said_before, still_seized
 from sondar.core.diagnosis.after_repair import Verification
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.present.assessment import assessment, effect_range, open_figures
@@ -23,6 +23,7 @@ from sondar.web.measure.models import (
     ReadingOut,
     RepairOut,
     SaidBefore,
+    SeizedOut,
     ToVerify,
 )
 
@@ -48,7 +49,11 @@ def _exclusions(found: Measuring) -> Exclusions:
     """What is ruled out; a figure that has been filled in since is no longer among it."""
     excluded, titles = found.case.excluded, open_figures(found.predictor.circuit)
     figures = [ExcludedFigure(name=name, title=titles[name]) for name in excluded["figure"] if name in titles]
-    return Exclusions(point=excluded["point"], instrument=excluded["instrument"], figure=figures)
+    seized = [
+        SeizedOut(name=item.name, minutes=item.minutes, price=item.price)
+        for item in still_seized(found.case, found.predictor.circuit)
+    ]
+    return Exclusions(point=excluded["point"], instrument=excluded["instrument"], figure=figures, seized=seized)
 
 
 def _opinion(found: Measuring) -> OpinionView | None:

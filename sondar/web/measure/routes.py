@@ -84,9 +84,12 @@ def plan_repair(path: DiagnosisPath, query: RepairPlanQuery) -> Any:
 
 @api.post("/diagnoses/<uuid:diagnosis_id>/exclusions", responses={"200": MeasuringView})
 def exclude(path: DiagnosisPath, body: ExclusionIn) -> Any:
-    """Exclude a point, a place or an instrument (cannot be reached, not at hand), or include it again."""
+    """Exclude a point, a place or an instrument (cannot be reached, not at hand), or include it again; or say what is seized."""
+    force = measuring.Force(body.minutes or 0.0, body.price or 0.0) if body.kind == "seized" and body.excluded else None
     return as_json(
-        measuring.exclude(workspace(), path.diagnosis_id, body.client_key, body.kind, body.name, body.excluded, measuring_json)
+        measuring.exclude(
+            workspace(), path.diagnosis_id, body.client_key, body.kind, body.name, body.excluded, force, measuring_json
+        )
     )
 
 

@@ -29,6 +29,7 @@ import { Learned } from "./panels/Learned";
 import { LookUps } from "./panels/LookUps";
 import { OutcomeTable, OwnTest, ProposalCard } from "./panels/ProposalCard";
 import { ReadingsList } from "./panels/ReadingsList";
+import { placesOf, SeizedDialog } from "./panels/SeizedDialog";
 import { SetupBar } from "./panels/SetupBar";
 import { SidePanel, type SideTab } from "./panels/SidePanel";
 import { ThenAndNow } from "./panels/ThenAndNow";
@@ -42,7 +43,7 @@ const UNDO_MS = 60_000;
 /** After an answer: whoever types on is not kept waiting by what is only worked out ahead. */
 const QUIET_MS = 1200;
 
-type Dialog = "calculators" | "keys" | "known" | null;
+type Dialog = "calculators" | "keys" | "known" | "seized" | null;
 
 /** From here on it is said why the diagnosis is not called yet. */
 const LEADS_BY_FAR = 0.9;
@@ -318,6 +319,7 @@ export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; ci
           onCancel={cancel}
           onLater={later}
           onCannotReach={cannotReach}
+          onSeized={() => test && setDialog("seized")}
           onChange={() => setChanging(!changing)}
           onVoid={() => last && setAsking(last)}
           onCalculators={() => setDialog("calculators")}
@@ -409,6 +411,18 @@ export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; ci
         onNote={(text) => entry.current?.addNote(text)}
       />
       <FillInDialog diagnosisId={diagnosisId} open={dialog === "known"} onClose={() => setDialog(null)} />
+      {dialog === "seized" && test && (
+        <SeizedDialog
+          places={placesOf(circuit, test, assessment.setup.unplugged)}
+          currency={me?.workshop?.currency ?? ""}
+          error={exclude.error}
+          waiting={exclude.isPending}
+          onClose={() => setDialog(null)}
+          onKeep={(place) =>
+            exclude.mutate({ kind: "seized", excluded: true, ...place }, { onSuccess: () => setDialog(null) })
+          }
+        />
+      )}
       <HotkeysDialog open={dialog === "keys"} onClose={() => setDialog(null)} />
       <ConnectorFace
         connector={circuit.connectors.find((item) => item.id === face) ?? null}

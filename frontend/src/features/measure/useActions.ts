@@ -7,6 +7,10 @@ import { sendOnce } from "../../lib/keys";
 
 type Reading = Measuring["readings"][number];
 
+/** What is left out or seized; only what is seized has minutes and a price. */
+type Excluding = Pick<Schema["ExclusionIn"], "kind" | "name" | "excluded"> &
+  Partial<Pick<Schema["ExclusionIn"], "minutes" | "price">>;
+
 /** Everything that changes a diagnosis on the server; each answer is the diagnosis as it then stands. */
 export function useActions(diagnosisId: string, onMeter: (entry: string) => void, onExcluded: () => void) {
   const client = useQueryClient();
@@ -33,12 +37,12 @@ export function useActions(diagnosisId: string, onMeter: (entry: string) => void
     onSuccess: take,
   });
   const exclude = useMutation({
-    mutationFn: (body: Omit<Schema["ExclusionIn"], "client_key">) =>
+    mutationFn: (body: Excluding) =>
       sendOnce(["exclude", diagnosisId, body], async (client_key) =>
         unwrap(
           await api.POST("/api/v1/diagnoses/{diagnosis_id}/exclusions", {
             ...path,
-            body: { client_key, ...body },
+            body: { client_key, minutes: null, price: null, ...body },
           }),
         ),
       ),
