@@ -14,6 +14,7 @@ from sondar.core.errors import invalid
 from sondar.core.estimate import KINDS, number
 from sondar.core.triage.prior_factors import CONDITIONS, ENVIRONMENTS
 from sondar.core.vin import vin_problem
+from sondar.core.wording.switching_on import STARTINGS
 from sondar.store.jobs import STAGES
 
 
@@ -263,13 +264,14 @@ FIELDS: dict[str, Callable[[Any], Any]] = {
     "estimate": _estimate, "estimate_discount": _number(0, 100), "estimate_tax": _number(0, 100), "estimate_accepted": _acceptance,
     "customer_words": _text(2000), "return_cause": _one_of(SAME_CAUSE), "obd_figures": _numbers, "monitor_results": _results,
     "make": _text(60, 1), "model": _text(60), "year": _number(1950, 2100, whole=True), "plate": _text(20), "engine": _text(60), "vin": _vin,
+    "starting": _one_of(tuple(STARTINGS)),
 }  # fmt: skip
 """Every field that can be answered, and the check of its value."""
 
 OF_LEAD = ("customer_words", "return_cause")
 """What only a workshop lead says: the wording for the customer, and whether a return has the same cause."""
 
-OF_VEHICLE = ("make", "model", "year", "plate", "engine", "vin", "mileage_km")
+OF_VEHICLE = ("make", "model", "year", "plate", "engine", "vin", "mileage_km", "starting")
 OF_JOB = ("complaint", "temperature_c", "stage")
 
 

@@ -157,7 +157,7 @@ def situation_of(case: Case, predictor: Predictor, readings: Sequence[Reading]) 
         setup, frozenset(opened), tuple(name for name in INSTRUMENTS if name in tools), frozenset(case.excluded["point"]),
         decision_threshold=case.workshop.decision_threshold, rate_per_hour=float(case.workshop.rate_per_hour),
         present=job_record.present_now(circuit, case.codes, case.answers), not_found=frozenset(case.excluded["figure"]),
-        seized=tuple((item.name, item.minutes + _as_minutes(case, item.price)) for item in still_seized(case, circuit)),
+        starting=case.job.starting, seized=tuple((item.name, item.minutes + _as_minutes(case, item.price)) for item in still_seized(case, circuit)),
     )  # fmt: skip
 
 
@@ -320,7 +320,7 @@ def previewed(computed: Computed, case: Case, wanted: WantedTest) -> ProposalVie
             else (instrument(test.instrument).why_not(access_of(predictor.circuit), test))
         )
         raise InvalidError("Not a test Sondar stands behind", why)
-    return proposal_view(predictor, belief, proposal)
+    return proposal_view(predictor, belief, proposal, case.job.starting)
 
 
 def drawn_waveform(computed: Computed, case: Case, wanted: WantedTest) -> WaveformView:

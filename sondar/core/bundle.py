@@ -25,6 +25,7 @@ class BundleVehicle(BaseModel):
     mileage_km: int | None = Field(None, ge=0, le=5_000_000)
     engine: str = Field("", max_length=60)
     vin: str = Field("", max_length=17)
+    starting: Literal["", "key", "button", "hybrid"] = Field("", description="How it is switched on; empty where nobody has said.")
 
 
 class BundleHead(BaseModel):

@@ -123,7 +123,8 @@ def job_head(db: Db, job_id: UUID) -> Row:
     row = db.execute(
         "SELECT jsonb_build_object('client_key', j.client_key, 'complaint', j.complaint, 'codes', j.codes, 'temperature_c', j.temperature_c, "
         "'stage', j.stage, 'last_seq', j.last_seq, 'created_at', j.created_at, 'number', j.number, 'vehicle', jsonb_build_object("
-        "'make', v.make, 'model', v.model, 'year', v.year, 'plate', v.plate, 'mileage_km', v.mileage_km, 'engine', v.engine, 'vin', v.vin)) "
+        "'make', v.make, 'model', v.model, 'year', v.year, 'plate', v.plate, 'mileage_km', v.mileage_km, 'engine', v.engine, 'vin', v.vin, "
+        "'starting', v.starting)) "
         "FROM job j JOIN vehicle v ON v.id = j.vehicle_id WHERE j.id = %s",
         (job_id,),
     ).fetchone()

@@ -47,6 +47,7 @@ class Job:
     mileage_km: int | None
     engine: str
     vin: str
+    starting: str
     complaint: str
     codes: str
     temperature_c: float
@@ -82,7 +83,7 @@ class CircuitDiagnosis:
 
 
 _JOB = """
-    SELECT j.id, j.number, j.vehicle_id, j.vehicle_model_id, v.make, v.model, v.year, v.plate, v.mileage_km, v.engine, v.vin,
+    SELECT j.id, j.number, j.vehicle_id, j.vehicle_model_id, v.make, v.model, v.year, v.plate, v.mileage_km, v.engine, v.vin, v.starting,
            j.complaint, j.codes, j.temperature_c, j.simulated_vehicle, j.stage, j.last_seq,
            ARRAY(SELECT cv.title FROM current_diagnosis c JOIN circuit_version cv ON cv.id = c.circuit_version_id
                  WHERE c.job_id = j.id ORDER BY c.seq) AS circuits,

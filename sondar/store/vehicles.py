@@ -25,6 +25,7 @@ class NewVehicle:
     mileage_km: int | None = None
     engine: str = ""
     vin: str = ""
+    starting: str = ""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -51,7 +52,7 @@ class VehicleModel:
 
 
 _VEHICLE = """
-    SELECT v.id, v.make, v.model, v.year, v.plate, v.mileage_km, v.engine, v.vin,
+    SELECT v.id, v.make, v.model, v.year, v.plate, v.mileage_km, v.engine, v.vin, v.starting,
            (SELECT count(*) FROM job j WHERE j.vehicle_id = v.id)::int AS jobs,
            (SELECT max(created_at) FROM job j WHERE j.vehicle_id = v.id) AS last_seen
     FROM vehicle v
@@ -63,8 +64,8 @@ def create_vehicle(db: Db, vehicle: NewVehicle) -> UUID:
     """Store a vehicle seen for the first time."""
     row = db.execute(
         """
-        INSERT INTO vehicle (make, model, year, plate, mileage_km, engine, vin)
-        VALUES (%(make)s, %(model)s, %(year)s, %(plate)s, %(mileage_km)s, %(engine)s, %(vin)s) RETURNING id
+        INSERT INTO vehicle (make, model, year, plate, mileage_km, engine, vin, starting)
+        VALUES (%(make)s, %(model)s, %(year)s, %(plate)s, %(mileage_km)s, %(engine)s, %(vin)s, %(starting)s) RETURNING id
         """,
         vehicle.__dict__,
     ).fetchone()
@@ -89,7 +90,7 @@ def vehicles_by_plate(db: Db, plate: str) -> list[Vehicle]:
 
 def change_vehicle(db: Db, vehicle_id: UUID, field: str, value: str | int | None) -> None:
     """A better-known fact about a vehicle; the job's answers keep who said so and when."""
-    assert field in ("make", "model", "year", "plate", "mileage_km", "engine", "vin")
+    assert field in ("make", "model", "year", "plate", "mileage_km", "engine", "vin", "starting")
     db.execute(sql.SQL("UPDATE vehicle SET {} = %s WHERE id = %s").format(sql.Identifier(field)), (value, vehicle_id))
 
 

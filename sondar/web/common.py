@@ -44,6 +44,7 @@ class JobView(BaseModel):
     mileage_km: int | None
     engine: str
     vin: str
+    starting: str = Field(description="How it is switched on: key, button, hybrid, or nothing said.")
     complaint: str
     codes: str
     temperature_c: float

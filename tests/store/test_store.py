@@ -66,6 +66,7 @@ def test_migrations_run_from_empty_and_once(postgres: LocalServer) -> None:
         "0022.figures-not-found",
         "0023.recording-quota",
         "0024.seized",
+        "0025.starting",
     ]
     assert migrate(fresh) == []
     with psycopg.connect(fresh) as db:
@@ -138,7 +139,7 @@ def test_jobs_of_an_earlier_version_stay_readable(postgres: LocalServer, ambient
         assert workshop is not None
         act_for(db, workshop[0])
         version = circuits.save_circuit(db, circuit_of(AMBIENT_TEXT).document, text)
-        vehicle = vehicles.create_vehicle(db, vehicles.NewVehicle("Orvane"))
+        vehicle = db.execute("INSERT INTO vehicle (make) VALUES ('Orvane') RETURNING id").fetchone()[0]  # type: ignore[index]
         job = db.execute(
             "INSERT INTO job (client_key, vehicle_id, complaint, stage) VALUES (gen_random_uuid(), %s, 'dashes', 'chase') RETURNING id",
             (vehicle,),
@@ -178,6 +179,7 @@ def test_jobs_of_an_earlier_version_stay_readable(postgres: LocalServer, ambient
         "0022.figures-not-found",
         "0023.recording-quota",
         "0024.seized",
+        "0025.starting",
     ]
     with psycopg.connect(earlier) as db:
         act_for(db, workshop[0])

@@ -37,6 +37,7 @@ LANDED = {
     "0022.figures-not-found": "78e3f60d351a5877",
     "0023.recording-quota": "c6af8725355b1a25",
     "0024.seized": "c7993adc6f524b29",
+    "0025.starting": "ea1f18c705d84794",
 }
 """The first 16 digits of each migration's SHA-256. A change to a landed one leaves databases that differ: write a new one instead."""
 

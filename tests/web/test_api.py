@@ -118,7 +118,12 @@ def test_exclusions_drop_out_of_the_plan_and_come_back(client: FlaskClient, job:
 
 def test_what_is_seized_costs_its_minutes_and_its_price_until_it_has_come_apart(client: FlaskClient, job: dict[str, Any]) -> None:
     url = f"/api/v1/diagnoses/{job['diagnosis']}"
-    apart = {"instrument": "voltmeter", "red": "X31.1", "black": "BAT.neg", "setup": {"controls": {"key": "on"}, "unplugged": ["X31"]}}
+    apart = {
+        "instrument": "voltmeter",
+        "red": "X31.1",
+        "black": "BAT.neg",
+        "setup": {"controls": {"key": "on"}, "unplugged": ["X31"]},
+    }
     usual = client.post(f"{url}/preview", json=apart).get_json()
 
     def say(excluded: bool, name: str = "X31", **more: float) -> Any:

@@ -45,7 +45,8 @@ def job(client: FlaskClient) -> str:
     client.post(f"{base}/readings/{first}/void", json={"client_key": str(uuid4()), "reason": "lead slipped"})
     client.post(f"{base}/exclusions", json={"client_key": str(uuid4()), "kind": "instrument", "name": "lamp-21w", "excluded": True})
     client.post(
-        f"{base}/exclusions", json={"client_key": str(uuid4()), "kind": "seized", "name": "X2", "excluded": True, "minutes": 12, "price": 4.5}
+        f"{base}/exclusions",
+        json={"client_key": str(uuid4()), "kind": "seized", "name": "X2", "excluded": True, "minutes": 12, "price": 4.5},
     )
     client.post(f"{base}/repairs", json={"client_key": str(uuid4()), "units": ["Y"], "action": "Replaced"})
     recording = send(client, job_id, "purge.csv", purge_file())

@@ -424,3 +424,24 @@ def test_a_share_link_opens_until_it_is_ended(door: Door, client: FlaskClient, j
     with psycopg.connect(dsn) as db:
         db.execute("UPDATE share SET expires_at = now() - interval '1 second' WHERE id = %s", (late["shares"][0]["id"],))
     assert stranger.get(f"/api/v1/shared/{late['token']}").status_code == 404, "after its date it opens nothing"
+
+
+def test_how_a_vehicle_is_switched_on_stays_with_it_and_is_said_at_each_step(client: FlaskClient, job: Detail) -> None:
+    path = f"/api/v1/diagnoses/{job['diagnosis']}"
+    apart = {
+        "instrument": "voltmeter",
+        "red": "X31.1",
+        "black": "BAT.neg",
+        "setup": {"controls": {"key": "on"}, "unplugged": ["X31"]},
+    }
+    assert "key on" in client.post(f"{path}/preview", json=apart).get_json()["steps"]
+    assert say(client, job["id"], "starting", "steam").status_code == 422
+    assert say(client, job["id"], "starting", "hybrid").status_code == 200
+    found = client.post(f"{path}/preview", json=apart).get_json()
+    assert any("READY must stay out" in step for step in found["steps"])
+    assert any(caution.startswith("A silent hybrid") for caution in found["cautions"])
+    proposed = client.get(path).get_json()["assessment"]["proposals"]
+    assert all(any(caution.startswith("A silent hybrid") for caution in one["cautions"]) for one in proposed)
+    body = {"client_key": key(), "vehicle_id": job["vehicle_id"], "circuit_version_id": job["circuit_version_id"]}
+    again = client.post("/api/v1/jobs", json=body).get_json()
+    assert again["starting"] == "hybrid", "the next visit knows"

@@ -4379,6 +4379,11 @@ export interface components {
             readings: number;
             /** Stage */
             stage: string;
+            /**
+             * Starting
+             * @description How it is switched on: key, button, hybrid, or nothing said.
+             */
+            starting: string;
             /** Temperature C */
             temperature_c: number;
             /**
@@ -4679,6 +4684,11 @@ export interface components {
             sources: components["schemas"]["Choice"][];
             /** Stages */
             stages: string[];
+            /**
+             * Startings
+             * @description How a vehicle may be switched on.
+             */
+            startings: components["schemas"]["Choice"][];
         };
         /**
          * LoggedMeterIn
@@ -7504,6 +7514,13 @@ export interface components {
              */
             plate: string;
             /**
+             * Starting
+             * @description How it is switched on; empty where nobody has said.
+             * @default
+             * @enum {string}
+             */
+            starting: "" | "key" | "button" | "hybrid";
+            /**
              * Vin
              * @default
              */
@@ -7597,6 +7614,13 @@ export interface components {
              * @default
              */
             plate: string;
+            /**
+             * Starting
+             * @description How it is switched on; empty where nobody has said.
+             * @default
+             * @enum {string}
+             */
+            starting: "" | "key" | "button" | "hybrid";
             /**
              * Vin
              * @default

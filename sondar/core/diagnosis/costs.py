@@ -58,6 +58,7 @@ class Situation:
         most_setups: only this many set-ups are looked at, the quickest to make first; 0 for as many as can be
             worked out, which is all but for large circuits.
         not_found: figures that nobody has found published, as PART.field.
+        starting: how the vehicle is switched on, see ``sondar.core.wording.switching_on``; empty where nobody has said.
         seized: connectors and parts that come apart only by force, with the minutes that takes, what is destroyed counted among them.
     """
 
@@ -71,6 +72,7 @@ class Situation:
     most_setups: int = 0
     present: float = 1.0
     not_found: frozenset[str] = frozenset()
+    starting: str = ""
     seized: tuple[tuple[str, float], ...] = ()
 
     def to_free(self, place: str) -> float:

@@ -220,16 +220,16 @@ class Assessment(BaseModel):
 def assessment(judgement: Judgement, earlier: Sequence[Effect] = ()) -> Assessment:
     """A judgement for the outside; ``earlier`` are effects of readings before a repair."""
     predictor, belief, ranking = judgement.predictor, judgement.belief, judgement.ranking
-    circuit = predictor.circuit
+    circuit, starting = predictor.circuit, judgement.situation.starting
     suspects = _suspects(judgement)
     return Assessment(
         setup=setup_view(judgement.situation.setup),
-        proposals=[proposal_view(predictor, belief, proposal) for proposal in ranking.proposals],
+        proposals=[proposal_view(predictor, belief, proposal, starting) for proposal in ranking.proposals],
         effects=[_effect(circuit, belief, effect) for effect in (*earlier, *judgement.effects)],
         suspects=suspects,
         track=[GroupShare(**belief.groups(step)) for step in range(len(judgement.readings) + 1)],
         history=_history(circuit, belief),
-        same_setup=[proposal_view(predictor, belief, proposal) for proposal in ranking.same_setup],
+        same_setup=[proposal_view(predictor, belief, proposal, starting) for proposal in ranking.same_setup],
         branch_weights=_branch_weights(circuit, belief),
         conclusion=_conclusion(judgement, suspects),
         learned=learned_notes(judgement),
@@ -273,8 +273,8 @@ def _ways(ways: Ways) -> list[WayView]:
     return [WayView(id=one.way.id, title=one.way.title, probability=one.probability, offered=one is taken) for one in named(ways)]
 
 
-def proposal_view(predictor: Predictor, belief: Belief, proposal: Proposal) -> ProposalView:
-    """A proposal with its words."""
+def proposal_view(predictor: Predictor, belief: Belief, proposal: Proposal, starting: str = "") -> ProposalView:
+    """A proposal with its words; ``starting``: how the vehicle is switched on."""
     circuit = predictor.circuit
     label, low, high = expected_range(proposal.outlook.shown)
     names = belief.hypotheses.units
@@ -291,9 +291,9 @@ def proposal_view(predictor: Predictor, belief: Belief, proposal: Proposal) -> P
     telling = [(o.label, o.suspects[0].title, o.suspects[0].probability) for o in outcomes if o.suspects]
     return ProposalView(
         test=test_view(circuit, proposal.test), expected=label, expected_low=low, expected_high=high, minutes=proposal.minutes,
-        setup_minutes=proposal.setup_minutes, steps=[step_text(step) for step in proposal.steps],
+        setup_minutes=proposal.setup_minutes, steps=[step_text(step, starting) for step in proposal.steps],
         expected_saving_min=proposal.saving_min, saving_per_min=proposal.saving_per_min, why=why(telling, proposal), outcomes=outcomes,
-        cautions=proposal_cautions(circuit, proposal),
+        cautions=proposal_cautions(circuit, proposal, starting),
     )  # fmt: skip
 
 

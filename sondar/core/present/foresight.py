@@ -47,7 +47,7 @@ def foreseen_view(judgement: Judgement, evidence_seq: int, results: list[Foresee
 def foreseen_result(before: Judgement, result: LikelyResult, after: Judgement, then: list[ForeseenResult]) -> ForeseenResult:
     """What would stand after a likely result of the first proposal of ``before``."""
     proposals = after.ranking.proposals
-    proposal = proposal_view(after.predictor, after.belief, proposals[0]) if proposals else None
+    proposal = proposal_view(after.predictor, after.belief, proposals[0], after.situation.starting) if proposals else None
     if proposal is not None:
         proposal = proposal.model_copy(update={"outcomes": proposal.outcomes[:OUTCOMES_SHOWN]})
     return ForeseenResult(

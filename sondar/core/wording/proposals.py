@@ -11,6 +11,7 @@ from sondar.core.diagnosis.proposal import Proposal
 from sondar.core.instruments import instrument
 from sondar.core.quantities import format_share
 from sondar.core.wording.labels import range_label
+from sondar.core.wording.switching_on import key_step, starting_cautions
 
 CAUTION_SEIZED = (
     "Seized: agree the extra work and what it may destroy with the customer first. Heat, cutting and penetrating oil only away from "
@@ -19,8 +20,10 @@ CAUTION_SEIZED = (
 CAUTION_CONNECTOR = "Key off before disconnecting or connecting a module plug. Do not use force on locks or seals."
 
 
-def step_text(step: Step) -> str:
-    """One step in words."""
+def step_text(step: Step, starting: str = "") -> str:
+    """One step in words; ``starting``: how the vehicle is switched on, see ``switching_on``."""
+    if step.kind == "control" and step.target == "key":
+        return key_step(step.position, starting)
     if step.kind == "free":
         return f"free {step.target}, which is seized"
     return f"{step.target} {step.position}" if step.kind == "control" else f"{step.kind} {step.target}"
@@ -45,7 +48,7 @@ def why(outcomes: Sequence[tuple[str, str, float]], proposal: Proposal) -> str:
     return f"{'; '.join(parts)}. Takes {proposal.minutes:.1f} min, saves {proposal.saving_min:.0f} min of expected loss."
 
 
-def proposal_cautions(circuit: Circuit, proposal: Proposal) -> list[str]:
+def proposal_cautions(circuit: Circuit, proposal: Proposal, starting: str = "") -> list[str]:
     """What can hurt or break on the way to a test and while it is made."""
     found = []
     test = proposal.test
@@ -63,4 +66,5 @@ def proposal_cautions(circuit: Circuit, proposal: Proposal) -> list[str]:
     commanded = any(value != circuit.controls[name][0] for name, value in test.setup.controls)
     if not found and commanded:
         found.extend(circuit.document.cautions)
+    found.extend(starting_cautions(test.setup, starting))
     return list(dict.fromkeys(found))

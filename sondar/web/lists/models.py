@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from sondar.core.present.tests import InstrumentView
 
@@ -48,6 +48,7 @@ class Lists(BaseModel):
     stages: list[str]
     conditions: list[Choice]
     environments: list[Choice]
+    startings: list[Choice] = Field(description="How a vehicle may be switched on.")
     run_conditions: list[str]
     instruments: list[InstrumentView]
     groups: list[GroupChoice]

@@ -15,6 +15,7 @@ from sondar.core.instruments import INSTRUMENTS
 from sondar.core.limits.document import SOURCES
 from sondar.core.present.tests import instrument_view
 from sondar.core.triage.prior_factors import CONDITIONS, ENVIRONMENTS
+from sondar.core.wording.switching_on import STARTINGS
 from sondar.store.jobs import STAGES
 from sondar.web.lists.models import Choice, GroupChoice, Lists, RepairWords, Term
 from sondar.web.people.models import ROLES
@@ -29,6 +30,7 @@ def _lists() -> Lists:
         stages=list(STAGES),
         conditions=[Choice(key=key, title=title) for key, title in CONDITIONS.items()],
         environments=[Choice(key=key, title=title) for key, title in ENVIRONMENTS.items()],
+        startings=[Choice(key=key, title=title) for key, title in STARTINGS.items()],
         run_conditions=list(RUN_CONDITIONS),
         instruments=[instrument_view(device) for device in INSTRUMENTS.values()],
         groups=[

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Annotated
+from typing import Annotated, Literal
 from uuid import UUID
 
 from pydantic import BaseModel, Field, StringConstraints
@@ -21,6 +21,7 @@ class VehicleIn(Strict):
     mileage_km: int | None = Field(None, ge=0, le=5_000_000)
     engine: str = Field("", max_length=60)
     vin: str = Field("", max_length=17)
+    starting: Literal["", "key", "button", "hybrid"] = Field("", description="How it is switched on; empty where nobody has said.")
 
 
 class VehicleView(VehicleIn):

@@ -70,7 +70,7 @@ export function CheckInPage() {
           body: {
             client_key: clientKey,
             vehicle_id: known?.id ?? null,
-            vehicle: known ? null : { make, model, year, plate, mileage_km, engine, vin },
+            vehicle: known ? null : { make, model, year, plate, mileage_km, engine, vin, starting: "" },
             complaint: values.complaint,
             codes: values.codes,
             temperature_c: values.temperature === null ? null : temperature.keep(values.temperature),

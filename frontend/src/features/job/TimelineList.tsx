@@ -21,6 +21,7 @@ const FIELD: Record<string, string> = {
   temperature_c: "part temperature",
   mileage_km: "mileage",
   environment: "surroundings",
+  starting: "switched on with",
   vin: "VIN",
 };
 

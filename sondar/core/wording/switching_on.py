@@ -1,0 +1,48 @@
+"""How a vehicle is switched on and off, for steps and cautions: by a key, by a button, or by a button with a drive that may be silent.
+
+A position of the control ``key`` says what is supplied; how hands get there differs, and with it what can hurt: a hybrid or electric
+vehicle that stands still and silent may be ready to drive, and an engine with stop-start begins to run by itself.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from sondar.core.circuit.model import Setup
+
+STARTINGS: dict[str, str] = {"key": "a key", "button": "a start button", "hybrid": "a start button, hybrid or electric"}
+"""How a vehicle may be switched on, with what a person reads."""
+
+_BUTTON = {
+    "off": "key off: press the button until the display goes out, take the key away from the vehicle",
+    "on": "key on: press the button without the brake pedal",
+    "run": "key run: brake pedal and button",
+}
+_HYBRID = {
+    "off": "key off: press the button until READY goes out, take the key away from the vehicle",
+    "on": "key on: press the button without the brake pedal; READY must stay out",
+    "run": "key run: brake pedal and button until READY; whether the engine runs is seen in its speed",
+}
+_KEY_STEPS: Mapping[str, Mapping[str, str]] = {"button": _BUTTON, "hybrid": _HYBRID}
+
+CAUTION_STOP_START = (
+    "Stop-start: switch it off for the reading, as the manufacturer says. The engine must neither stop nor start by itself while hands "
+    "or leads are near belts and fans."
+)
+CAUTION_SILENT = (
+    "A silent hybrid or electric vehicle is not off: before hands go in or a plug comes apart, READY must be out and the key away. "
+    "Orange cables, their plugs and covers are only for people trained and permitted for high voltage."
+)
+
+
+def key_step(position: str, starting: str) -> str:
+    """How the key gets to a position; ``starting`` is one of ``STARTINGS`` or empty where nobody has said."""
+    return _KEY_STEPS.get(starting, {}).get(position, f"key {position}")
+
+
+def starting_cautions(setup: Setup, starting: str) -> list[str]:
+    """What can hurt in a set-up because of how the vehicle is switched on."""
+    found = [CAUTION_SILENT] if starting == "hybrid" else []
+    if starting and dict(setup.controls).get("key") == "run":
+        found.append(CAUTION_STOP_START)
+    return found
