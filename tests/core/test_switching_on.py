@@ -19,7 +19,7 @@ def test_a_key_is_turned(starting: str) -> None:
 def test_a_button_needs_the_pedal_to_start_and_no_pedal_for_the_supply() -> None:
     assert "without the brake pedal" in key_step("on", "button")
     assert "brake pedal and button" in key_step("run", "button")
-    assert "READY must stay out" in key_step("on", "hybrid")
+    assert "READY stays out" in key_step("on", "hybrid")
     assert "READY goes out" in key_step("off", "hybrid")
     assert key_step("locked", "button") == "key locked", "a position that no button has is said as it is"
 
@@ -32,8 +32,10 @@ def test_other_controls_are_said_the_same_whatever_the_vehicle_is_switched_on_wi
 
 def test_cautions_go_with_the_setup_and_the_vehicle() -> None:
     on, run = (Setup((("key", position),)) for position in ("on", "run"))
-    assert starting_cautions(on, "") == starting_cautions(run, "") == []
-    assert starting_cautions(on, "button") == []
-    assert starting_cautions(run, "button") == starting_cautions(run, "key") == [CAUTION_STOP_START]
-    assert starting_cautions(on, "hybrid") == [CAUTION_SILENT]
-    assert starting_cautions(run, "hybrid") == [CAUTION_SILENT, CAUTION_STOP_START]
+    for hands in (False, True):
+        assert starting_cautions(on, "", hands=hands) == starting_cautions(run, "", hands=hands) == []
+        assert starting_cautions(on, "button", hands=hands) == []
+        assert starting_cautions(run, "button", hands=hands) == starting_cautions(run, "key", hands=hands) == [CAUTION_STOP_START]
+    assert starting_cautions(on, "hybrid", hands=False) == [], "listening from outside puts no hand anywhere"
+    assert starting_cautions(on, "hybrid", hands=True) == [CAUTION_SILENT]
+    assert starting_cautions(run, "hybrid", hands=True) == [CAUTION_SILENT, CAUTION_STOP_START]

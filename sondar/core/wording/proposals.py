@@ -66,5 +66,6 @@ def proposal_cautions(circuit: Circuit, proposal: Proposal, starting: str = "") 
     commanded = any(value != circuit.controls[name][0] for name, value in test.setup.controls)
     if not found and commanded:
         found.extend(circuit.document.cautions)
-    found.extend(starting_cautions(test.setup, starting))
+    hands = instrument(test.instrument).probes or any(step.kind != "control" for step in proposal.steps)
+    found.extend(starting_cautions(test.setup, starting, hands=hands))
     return list(dict.fromkeys(found))

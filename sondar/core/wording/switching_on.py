@@ -14,14 +14,14 @@ STARTINGS: dict[str, str] = {"key": "a key", "button": "a start button", "hybrid
 """How a vehicle may be switched on, with what a person reads."""
 
 _BUTTON = {
-    "off": "key off: press the button until the display goes out, take the key away from the vehicle",
-    "on": "key on: press the button without the brake pedal",
-    "run": "key run: brake pedal and button",
+    "off": "key off (button until the display goes out, key away from the vehicle)",
+    "on": "key on (button without the brake pedal)",
+    "run": "key run (brake pedal and button)",
 }
 _HYBRID = {
-    "off": "key off: press the button until READY goes out, take the key away from the vehicle",
-    "on": "key on: press the button without the brake pedal; READY must stay out",
-    "run": "key run: brake pedal and button until READY; whether the engine runs is seen in its speed",
+    "off": "key off (button until READY goes out, key away from the vehicle)",
+    "on": "key on (button without the brake pedal: READY stays out)",
+    "run": "key run (brake pedal and button until READY; only its speed tells whether the engine runs)",
 }
 _KEY_STEPS: Mapping[str, Mapping[str, str]] = {"button": _BUTTON, "hybrid": _HYBRID}
 
@@ -40,9 +40,9 @@ def key_step(position: str, starting: str) -> str:
     return _KEY_STEPS.get(starting, {}).get(position, f"key {position}")
 
 
-def starting_cautions(setup: Setup, starting: str) -> list[str]:
-    """What can hurt in a set-up because of how the vehicle is switched on."""
-    found = [CAUTION_SILENT] if starting == "hybrid" else []
+def starting_cautions(setup: Setup, starting: str, *, hands: bool) -> list[str]:
+    """What can hurt in a set-up because of how the vehicle is switched on; ``hands``: probes are put on or a plug is parted."""
+    found = [CAUTION_SILENT] if starting == "hybrid" and hands else []
     if starting and dict(setup.controls).get("key") == "run":
         found.append(CAUTION_STOP_START)
     return found
