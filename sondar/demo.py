@@ -29,10 +29,10 @@ from sondar.circuit_files import (
 )
 from sondar.core.circuit.network import Circuit
 from sondar.core.codes import parse_codes
-from sondar.core.diagnosis.costs import Situation
+from sondar.core.diagnosis.costs import Situation, touched
 from sondar.core.diagnosis.judge import judge
 from sondar.core.diagnosis.predictions import Predictor
-from sondar.core.instruments import ORDINARY, instrument
+from sondar.core.instruments import BREAK_OUT_LEADS, ORDINARY, instrument
 from sondar.core.instruments.reading import Reading
 from sondar.core.procedures.document import read_procedure
 from sondar.core.quantities import format_si
@@ -180,6 +180,7 @@ def _people(db: Db) -> tuple[UUID, UUID]:
             **shop.__dict__,
             "tools": [
                 *ORDINARY,
+                BREAK_OUT_LEADS,
                 "live-data",
                 "module-communication",
                 "visual-inspection",
@@ -249,7 +250,8 @@ def _measure(db: Db, diagnosis: jobs.CircuitDiagnosis, item: DemoJob) -> None:
         reading = Reading(str(len(readings)), test, entry.value, entry.state, entry.resolution)
         readings.append(reading)
         evidence.append_reading(db, diagnosis, evidence.NewReading.of(uuid5(diagnosis.id, reading.id), test, text, entry, "meter"))
-        opened = situation.opened | {circuit.point(ref).place for ref in (test.red, test.black)} | test.setup.unplugged
+        places = {circuit.point(ref).place for ref in (test.red, test.black)} | {*touched(circuit, test)}
+        opened = situation.opened | places | test.setup.unplugged
         situation = Situation(test.setup, opened)
     if item.readings < 0:
         judgement = judge(predictor, readings, situation)

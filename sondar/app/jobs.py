@@ -140,7 +140,7 @@ def put_back_of(computed: Computed, record: JobRecord) -> list[tuple[PutBack, bo
     """What the readings have left on the vehicle, each with whether somebody has said that it is put back."""
     done = set(job_record.value_of(record.answers, "put_back", []))
     left = [
-        Left(last.seq, computed.circuit(version), last.controls, last.unplugged, [(seq, part) for seq, part in last.on_trial])
+        Left(last.seq, computed.circuit(version), last.controls, last.unplugged, last.on_trial, last.probed)
         for last, version in record.setups
     ]
     return [(item, item.key in done) for item in to_put_back(left)]

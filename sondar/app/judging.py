@@ -17,7 +17,7 @@ from sondar.core.circuit.model import CHASSIS, Setup
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.after_repair import RepairedJudgement, before_now, judge_repaired
 from sondar.core.diagnosis.belief import Array, Belief, starting_prior, update
-from sondar.core.diagnosis.costs import Situation, made_in
+from sondar.core.diagnosis.costs import Situation, made_in, touched
 from sondar.core.diagnosis.entry_check import meant_instead
 from sondar.core.diagnosis.expected_values import expected_values
 from sondar.core.diagnosis.judge import Judgement
@@ -27,7 +27,7 @@ from sondar.core.diagnosis.variants import Way
 from sondar.core.diagnosis.waveform import waveform_of
 from sondar.core.errors import ConflictError, FieldProblem, InvalidError, UnknownReferenceError, invalid
 from sondar.core.former_names import current_id, current_word
-from sondar.core.instruments import INSTRUMENTS, at_hand, instrument
+from sondar.core.instruments import BREAK_OUT_LEADS, INSTRUMENTS, at_hand, instrument
 from sondar.core.instruments.access import access_of
 from sondar.core.instruments.base import Test
 from sondar.core.instruments.reading import Reading
@@ -150,14 +150,16 @@ def situation_of(case: Case, predictor: Predictor, readings: Sequence[Reading]) 
         if reading.device.as_it_stands or not reading.device.finding:
             setup = made_in(circuit, setup, reading.test)
     opened = {circuit.point(ref).place for reading in readings for ref in (reading.test.red, reading.test.black)}
+    opened |= {place for reading in readings for place in touched(circuit, reading.test)}
     for reading in readings:
         opened |= reading.test.setup.unplugged
     tools = set(at_hand(case.workshop.tools)) - set(map(current_id, case.excluded["instrument"]))
+    seized = [(item.name, item.minutes + _as_minutes(case, item.price)) for item in still_seized(case, circuit)]
     return Situation(
         setup, frozenset(opened), tuple(name for name in INSTRUMENTS if name in tools), frozenset(case.excluded["point"]),
         decision_threshold=case.workshop.decision_threshold, rate_per_hour=float(case.workshop.rate_per_hour),
         present=job_record.present_now(circuit, case.codes, case.answers), not_found=frozenset(case.excluded["figure"]),
-        starting=case.job.starting, seized=tuple((item.name, item.minutes + _as_minutes(case, item.price)) for item in still_seized(case, circuit)),
+        break_out_leads=BREAK_OUT_LEADS in case.workshop.tools, starting=case.job.starting, seized=tuple(seized),
     )  # fmt: skip
 
 

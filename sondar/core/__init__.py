@@ -15,5 +15,5 @@ seeded from names. import-linter holds the rule (``pyproject.toml``).
 * ``quantities``, ``codes``, ``vin``, ``terms``, ``calculators``, ``errors``, ``former_names``
 """
 
-ENGINE_VERSION = "8"
+ENGINE_VERSION = "9"
 """Raised whenever the same readings may be judged differently; kept with what was said of a diagnosis."""

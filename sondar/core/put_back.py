@@ -18,6 +18,8 @@ class Left:
     Attributes:
         seq: number of that reading in its job. controls: positions that differ from rest. unplugged: connectors that were apart.
         on_trial: (number of the reading, part) of known-good parts that were fitted on trial.
+        probed: (number of the latest reading, connector) of connectors that were probed while connected: at a sealed one a break-out lead
+            stands between its halves.
     """
 
     seq: int
@@ -25,6 +27,7 @@ class Left:
     controls: Mapping[str, str]
     unplugged: Sequence[str]
     on_trial: Sequence[tuple[int, str]] = ()
+    probed: Sequence[tuple[int, str]] = ()
 
 
 @dataclass(frozen=True)
@@ -45,12 +48,13 @@ KEY_OFF_FIRST = "Key off before a module's plug is connected."
 
 
 def to_put_back(left: Sequence[Left]) -> list[PutBack]:
-    """Everything that is not as it was, in the order of hands: commands off, key off, then connect, then parts on trial.
+    """Everything that is not as it was, in the order of hands: commands off, key off, break-out leads out, then connect, then parts on trial.
 
     Of circuits that share something the latest reading counts.
     """
     apart: dict[str, PutBack | None] = {}
     switched: dict[str, PutBack | None] = {}
+    leads: dict[str, PutBack] = {}
     trial: dict[str, PutBack] = {}
     for last in sorted(left, key=lambda item: item.seq):
         document = last.circuit.document
@@ -64,11 +68,18 @@ def to_put_back(left: Sequence[Left]) -> list[PutBack]:
             title = known.title if known is not None else "Key"
             moved = position != values[0]
             switched[name] = PutBack(f"control {name}@{last.seq}", f"{title}: back to {values[0]}") if moved else None
+        for seq, name in last.probed:
+            if name in document.connectors and not document.connectors[name].back_probe:
+                leads[name] = PutBack(
+                    f"lead {name}@{seq}",
+                    f"Break-out lead at {name}: take it out, connect the halves and check the seal",
+                    KEY_OFF_FIRST,
+                )
         for seq, part in last.on_trial:
             name = document.parts[part].title or part if part in document.parts else part
             trial[part] = PutBack(
                 f"part {part}@{seq}", f"Known-good part on trial at {name}: take it out, or record it as the repair"
             )
     commands = [item for name, item in switched.items() if name != "key"]
-    ordered = [*commands, switched.get("key"), *apart.values(), *trial.values()]
+    ordered = [*commands, switched.get("key"), *leads.values(), *apart.values(), *trial.values()]
     return [item for item in ordered if item is not None]

@@ -250,7 +250,10 @@ def readings_of(db: Db, diagnosis_id: UUID) -> list[StoredReading]:
 
 @dataclass(frozen=True)
 class LastSetup:
-    """How the last reading of a circuit diagnosis left the vehicle; ``on_trial`` are (number, part) of parts that were exchanged."""
+    """How the last reading of a circuit diagnosis left the vehicle; ``on_trial`` are (number, part) of parts that were exchanged.
+
+    ``probed`` are (number of the latest reading, connector) of connectors that were probed while they were connected.
+    """
 
     diagnosis_id: UUID
     circuit_version_id: UUID
@@ -258,6 +261,7 @@ class LastSetup:
     controls: dict[str, str]
     unplugged: list[str]
     on_trial: list[tuple[int, str]]
+    probed: list[tuple[int, str]]
 
 
 def last_setups(db: Db, job_id: UUID, findings: Sequence[str], exchanges: Sequence[str]) -> list[LastSetup]:
@@ -278,7 +282,11 @@ def last_setups(db: Db, job_id: UUID, findings: Sequence[str], exchanges: Sequen
                    coalesce(l.unplugged, '{}') AS unplugged,
                    (SELECT coalesce(json_agg(json_build_array(v.seq, v.red) ORDER BY v.seq), '[]') FROM valid v
                     WHERE v.diagnosis_id = c.id AND v.instrument = ANY(%(exchanges)s) AND NOT EXISTS (
-                        SELECT 1 FROM repair p WHERE p.diagnosis_id = c.id AND p.seq > v.seq AND v.red = ANY(p.units))) AS on_trial
+                        SELECT 1 FROM repair p WHERE p.diagnosis_id = c.id AND p.seq > v.seq AND v.red = ANY(p.units))) AS on_trial,
+                   (SELECT coalesce(json_agg(json_build_array(probed.seq, probed.connector) ORDER BY probed.connector), '[]') FROM (
+                        SELECT max(v.seq) AS seq, split_part(ref, '.', 1) AS connector FROM valid v, unnest(ARRAY[v.red, v.black]) AS ref
+                        WHERE v.diagnosis_id = c.id AND strpos(ref, '.') > 0 AND NOT split_part(ref, '.', 1) = ANY(v.unplugged)
+                        GROUP BY 2) probed) AS probed
             FROM current_diagnosis c LEFT JOIN last l ON l.diagnosis_id = c.id
             WHERE c.job_id = %(job)s AND EXISTS (SELECT 1 FROM valid v WHERE v.diagnosis_id = c.id) ORDER BY c.seq
             """,

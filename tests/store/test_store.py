@@ -67,6 +67,7 @@ def test_migrations_run_from_empty_and_once(postgres: LocalServer) -> None:
         "0023.recording-quota",
         "0024.seized",
         "0025.starting",
+        "0026.break-out-leads",
     ]
     assert migrate(fresh) == []
     with psycopg.connect(fresh) as db:
@@ -180,6 +181,7 @@ def test_jobs_of_an_earlier_version_stay_readable(postgres: LocalServer, ambient
         "0023.recording-quota",
         "0024.seized",
         "0025.starting",
+        "0026.break-out-leads",
     ]
     with psycopg.connect(earlier) as db:
         act_for(db, workshop[0])

@@ -38,6 +38,7 @@ LANDED = {
     "0023.recording-quota": "c6af8725355b1a25",
     "0024.seized": "c7993adc6f524b29",
     "0025.starting": "ea1f18c705d84794",
+    "0026.break-out-leads": "700264c6ac8776e8",
 }
 """The first 16 digits of each migration's SHA-256. A change to a landed one leaves databases that differ: write a new one instead."""
 

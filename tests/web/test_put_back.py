@@ -63,8 +63,17 @@ def test_a_job_is_closed_when_each_is_confirmed(client: FlaskClient, job: dict[s
 
 def test_the_next_reading_tells_by_itself_what_is_back(client: FlaskClient, job: dict[str, Any]) -> None:
     measure(client, job, APART)
-    measure(client, job, REST)
+    measure(client, job, REST, red="X2.11")
     assert left(client, job) == {}
+
+
+def test_a_break_out_lead_at_a_sealed_plug_is_to_be_taken_out(client: FlaskClient, job: dict[str, Any]) -> None:
+    measure(client, job, REST)
+    [title] = left(client, job)
+    assert title.startswith("Break-out lead at X31: take it out")
+    assert "Break-out lead" in close(client, job).get_json()["detail"]
+    confirm(client, job, "Break-out lead")
+    assert close(client, job).status_code == 200
 
 
 def test_taken_apart_again_it_is_to_be_put_back_again(client: FlaskClient, job: dict[str, Any]) -> None:

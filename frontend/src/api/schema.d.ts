@@ -4675,6 +4675,11 @@ export interface components {
             groups: components["schemas"]["GroupChoice"][];
             /** Instruments */
             instruments: components["schemas"]["InstrumentView"][];
+            /**
+             * Other Tools
+             * @description Tools that show nothing themselves.
+             */
+            other_tools: components["schemas"]["Choice"][];
             repair: components["schemas"]["RepairWords"];
             /** Roles */
             roles: components["schemas"]["Choice"][];

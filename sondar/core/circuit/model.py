@@ -279,7 +279,7 @@ class Point:
         place: connector or part that must be reached.
         access_min: minutes to reach the place the first time.
         when: ``any``, or ``unplugged`` when the connector must be apart.
-        connector: the connector, when it belongs to one.
+        connector: the connector, when it belongs to one. sealed: connected, it is measured through a break-out lead between its halves.
     """
 
     ref: str
@@ -289,10 +289,15 @@ class Point:
     access_min: float
     when: Literal["any", "unplugged"] = "any"
     connector: str | None = None
+    sealed: bool = False
 
     def reachable(self, setup: Setup) -> bool:
         """True when a probe can touch it in this set-up."""
         return self.when == "any" or self.connector in setup.unplugged
+
+    def needs_lead(self, setup: Setup) -> bool:
+        """True when a probe touches it only through a break-out lead in this set-up."""
+        return self.sealed and self.connector not in setup.unplugged
 
 
 @dataclass(frozen=True)

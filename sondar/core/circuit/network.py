@@ -325,14 +325,14 @@ class Circuit:
                 ref = f"{connector_id}.{cavity}"
                 pin = f" (pin {connector.pins[cavity]})" if cavity in connector.pins else ""
                 label = f"{connector.title or 'Connector'} {connector_id}, cavity {cavity}{pin}"
-                when = "any" if connector.back_probe else "unplugged"
-                far = "any" if connector.inline and connector.back_probe else "unplugged"
+                sealed, far = not connector.back_probe, "any" if connector.inline else "unplugged"
                 side = "far side" if connector.inline else "part side"
                 found[ref] = Point(
-                    ref, self.node(ref), f"{label}, wire side", connector_id, connector.access_min, when, connector_id  # type: ignore[arg-type]
+                    ref, self.node(ref), f"{label}, wire side", connector_id, connector.access_min, "any", connector_id, sealed
                 )  # fmt: skip
                 found[f"{ref}/c"] = Point(
-                    f"{ref}/c", self.node(f"{ref}/c"), f"{label}, {side}", connector_id, connector.access_min, far, connector_id  # type: ignore[arg-type]
+                    f"{ref}/c", self.node(f"{ref}/c"), f"{label}, {side}", connector_id, connector.access_min,
+                    far, connector_id, sealed,  # type: ignore[arg-type]
                 )  # fmt: skip
         return found
 

@@ -29,15 +29,19 @@ HELP_MIN = 120.0
 """Minutes a specialist costs when the result is inconclusive."""
 
 KEY_MIN = 0.2
+LEAD_MIN = 0.6
+"""Minutes to put a break-out lead between the halves of a sealed connector, beside parting and mating it with the key off."""
+
 SAID_FROM_MIN = 1.0
 """Reaching a place is said as a step from this many minutes on."""
 
 
 @dataclass(frozen=True)
 class Step:
-    """Something done on the way to a reading: a connector, a control with its new position, a place to reach, something seized to free."""
+    """Something done on the way to a reading: a connector, a control with its new position, a place to reach, something seized to free,
+    or a break-out lead to put between the halves of a sealed one."""
 
-    kind: Literal["disconnect", "connect", "control", "reach", "free"]
+    kind: Literal["disconnect", "connect", "control", "reach", "free", "lead"]
     target: str
     position: str = ""
 
@@ -58,6 +62,7 @@ class Situation:
         most_setups: only this many set-ups are looked at, the quickest to make first; 0 for as many as can be
             worked out, which is all but for large circuits.
         not_found: figures that nobody has found published, as PART.field.
+        break_out_leads: there are leads to measure at sealed connectors while they are connected.
         starting: how the vehicle is switched on, see ``sondar.core.wording.switching_on``; empty where nobody has said.
         seized: connectors and parts that come apart only by force, with the minutes that takes, what is destroyed counted among them.
     """
@@ -72,6 +77,7 @@ class Situation:
     most_setups: int = 0
     present: float = 1.0
     not_found: frozenset[str] = frozenset()
+    break_out_leads: bool = True
     starting: str = ""
     seized: tuple[tuple[str, float], ...] = ()
 
@@ -174,16 +180,32 @@ class _Hands:
 
 
 def touched(circuit: Circuit, test: Test) -> dict[str, float]:
-    """Places that a test needs -> minutes to reach each the first time."""
+    """Places that a test needs -> minutes to reach each the first time; a break-out lead at a sealed connector is such a place."""
     refs = (test.red, test.black) if instrument(test.instrument).probes else (test.red,)
-    return {point.place: point.access_min for point in map(circuit.point, refs)}
+    points = [circuit.point(ref) for ref in refs]
+    found = {point.place: point.access_min for point in points}
+    for point in points:
+        if point.needs_lead(test.setup) and point.connector is not None:
+            found[lead_at(point.connector)] = LEAD_MIN + 2.0 * circuit.document.connectors[point.connector].unplug_min
+    return found
+
+
+def lead_at(connector: str) -> str:
+    """The place of a break-out lead at a sealed connector, among places that a test needs."""
+    return f"{connector}~lead"
+
+
+def is_lead(place: str) -> bool:
+    """True for a place that is a break-out lead."""
+    return place.endswith("~lead")
 
 
 def reach(circuit: Circuit, test: Test, opened: frozenset[str], situation: Situation) -> tuple[float, tuple[Step, ...]]:
     """Minutes and steps to the places of a test that are not open yet."""
     places = touched(circuit, test)
     closed = {place: minutes for place, minutes in places.items() if place not in opened}
-    steps = [Step("reach", place) for place, minutes in closed.items() if minutes >= SAID_FROM_MIN]
+    steps = [Step("reach", place) for place, minutes in closed.items() if minutes >= SAID_FROM_MIN and not is_lead(place)]
+    steps += [Step("lead", place.removesuffix("~lead")) for place in closed if is_lead(place)]
     steps += [Step("free", place) for place in places if to_get_at(circuit, place, situation)]
     return access_minutes(circuit, places, opened, situation), tuple(steps)
 

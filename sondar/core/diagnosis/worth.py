@@ -8,7 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from sondar.core.diagnosis.belief import Belief
-from sondar.core.diagnosis.costs import Situation
+from sondar.core.diagnosis.costs import Situation, is_lead
 from sondar.core.diagnosis.hypotheses import NONE
 from sondar.core.diagnosis.predictions import Predictor, SetupPredictions
 from sondar.core.diagnosis.proposal import Proposal, Reason
@@ -50,6 +50,7 @@ def allowed_tests(predictions: SetupPredictions, situation: Situation, *, confir
     tried = {(test.instrument, test.red) for test in done}
     return np.array([
         not trap and test.instrument in tools and test not in done and (confirming or not instrument(test.instrument).confirms)
+        and (situation.break_out_leads or not any(map(is_lead, places)))
         and not (refused and ({test.red, test.black} & refused or places.keys() & refused))
         and not (idle and (test.instrument, test.red) not in tried)
         for test, places, trap, idle in zip(predictions.tests, predictions.places, predictions.trap, predictions.idle, strict=True)

@@ -61,9 +61,14 @@ ORDINARY = tuple(name for name, item in INSTRUMENTS.items() if item.ordinary)
 """What every workshop has at hand."""
 
 
+BREAK_OUT_LEADS = "break-out-leads"
+OTHER_TOOLS: dict[str, str] = {BREAK_OUT_LEADS: "Break-out leads for sealed connectors"}
+"""Tools that show nothing themselves, with their titles: without them some tests are not proposed."""
+
+
 def at_hand(tools: Iterable[str]) -> tuple[str, ...]:
     """Instruments that come with some tools, by ids of today: where live data can be seen, they can be recorded."""
-    found = dict.fromkeys(current_id(tool) for tool in tools)
+    found = dict.fromkeys(current_id(tool) for tool in tools if tool not in OTHER_TOOLS)
     if LiveData.id in found:
         found |= dict.fromkeys(name for name, item in INSTRUMENTS.items() if item.recorded)
     return tuple(found)

@@ -17,6 +17,10 @@ CAUTION_SEIZED = (
     "Seized: agree the extra work and what it may destroy with the customer first. Heat, cutting and penetrating oil only away from "
     "fuel, lines and wiring, with eye protection."
 )
+CAUTION_SEALED = (
+    "Sealed connector: never pierce a seal or a wire, water follows the hole. Break-out lead with terminals of the same size only; "
+    "take it out again."
+)
 CAUTION_CONNECTOR = "Key off before disconnecting or connecting a module plug. Do not use force on locks or seals."
 
 
@@ -26,6 +30,8 @@ def step_text(step: Step, starting: str = "") -> str:
         return key_step(step.position, starting)
     if step.kind == "free":
         return f"free {step.target}, which is seized"
+    if step.kind == "lead":
+        return f"break-out lead between the halves of {step.target}, key off for it"
     return f"{step.target} {step.position}" if step.kind == "control" else f"{step.kind} {step.target}"
 
 
@@ -58,6 +64,8 @@ def proposal_cautions(circuit: Circuit, proposal: Proposal, starting: str = "") 
             found.append(control.caution)
     if any(step.kind in ("disconnect", "connect") for step in proposal.steps):
         found.append(CAUTION_CONNECTOR)
+    if any(step.kind == "lead" for step in proposal.steps):
+        found.append(CAUTION_SEALED)
     if any(step.kind == "free" for step in proposal.steps):
         found.append(CAUTION_SEIZED)
     if instrument(test.instrument).caution:

@@ -51,6 +51,7 @@ class Lists(BaseModel):
     startings: list[Choice] = Field(description="How a vehicle may be switched on.")
     run_conditions: list[str]
     instruments: list[InstrumentView]
+    other_tools: list[Choice] = Field(description="Tools that show nothing themselves.")
     groups: list[GroupChoice]
     roles: list[Choice]
     repair: RepairWords

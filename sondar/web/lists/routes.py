@@ -11,7 +11,7 @@ from sondar.app import answer_fields
 from sondar.app.job_record import RUN_CONDITIONS
 from sondar.circuit_files import glossary
 from sondar.core.diagnosis.base_rates import GROUP_REASONS, GROUP_SHARES
-from sondar.core.instruments import INSTRUMENTS
+from sondar.core.instruments import INSTRUMENTS, OTHER_TOOLS
 from sondar.core.limits.document import SOURCES
 from sondar.core.present.tests import instrument_view
 from sondar.core.triage.prior_factors import CONDITIONS, ENVIRONMENTS
@@ -33,6 +33,7 @@ def _lists() -> Lists:
         startings=[Choice(key=key, title=title) for key, title in STARTINGS.items()],
         run_conditions=list(RUN_CONDITIONS),
         instruments=[instrument_view(device) for device in INSTRUMENTS.values()],
+        other_tools=[Choice(key=key, title=title) for key, title in OTHER_TOOLS.items()],
         groups=[
             GroupChoice(key=key, percent=round(100.0 * share, 1), reason=GROUP_REASONS[key]) for key, share in GROUP_SHARES.items()
         ],

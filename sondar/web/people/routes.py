@@ -11,7 +11,7 @@ from flask_openapi3 import APIBlueprint, Tag
 
 from sondar.core.errors import ConflictError, FieldProblem, NotFoundError, invalid
 from sondar.core.former_names import current_id
-from sondar.core.instruments import INSTRUMENTS
+from sondar.core.instruments import INSTRUMENTS, OTHER_TOOLS
 from sondar.store import keeping
 from sondar.store import people as store
 from sondar.store.database import Db, act_for, borrowed
@@ -259,9 +259,9 @@ def end_any_session(path: SessionPath) -> Any:
 def change_workshop(body: WorkshopIn) -> Any:
     """New settings, unless someone else changed them meanwhile."""
     tools = [current_id(tool) for tool in body.tools]
-    unknown = [tool for tool in tools if tool not in INSTRUMENTS]
+    unknown = [tool for tool in tools if tool not in INSTRUMENTS and tool not in OTHER_TOOLS]
     if unknown:
-        raise invalid("tools", f"no instrument '{unknown[0]}'; there are {', '.join(INSTRUMENTS)}")
+        raise invalid("tools", f"no instrument '{unknown[0]}'; there are {', '.join((*INSTRUMENTS, *OTHER_TOOLS))}")
     with workspace().transaction() as db:
         changed = store.change_workshop(db, body.version, {**body.model_dump(exclude={"version"}), "tools": tools})
         current = WorkshopView.model_validate(store.workshop(db).__dict__)

@@ -26,10 +26,14 @@ def test_points_say_how_they_are_reached(fan: Circuit, ambient: Circuit) -> None
     assert "far side" in ambient.point("X12.7/c").title
 
 
-def test_a_sealed_connector_cannot_be_back_probed() -> None:
-    sealed = circuit_of(FAN_TEXT.replace("title: Fan plug", "title: Fan plug\n    back_probe: false"))
-    assert not sealed.point("X20.1").reachable(sealed.rest_setup())
-    assert sealed.point("X20.1").reachable(sealed.setup({}, frozenset({"X20"})))
+def test_a_sealed_connector_needs_a_break_out_lead_while_it_is_connected(fan: Circuit) -> None:
+    connected, apart = fan.rest_setup(), fan.setup({}, frozenset({"X20"}))
+    assert fan.document.connectors["X20"].back_probe is False, "a plug in the wet is sealed"
+    assert fan.point("X20.1").reachable(connected)
+    assert fan.point("X20.1").needs_lead(connected)
+    assert not fan.point("X20.1").needs_lead(apart)
+    assert not fan.point("X20.1/c").reachable(connected)
+    assert not fan.point("X3.30").needs_lead(connected), "a dry plug is probed from behind"
 
 
 def test_set_ups(fan: Circuit) -> None:

@@ -124,7 +124,8 @@ def test_the_failed_test_is_proposed_first_after_the_repair(ambient_predictor: P
 
 
 def test_what_two_faults_explained_leaves_the_other_one_when_one_is_repaired() -> None:
-    circuit = circuit_of(library_circuits()["tessel-purge-valve"])
+    # With plugs that can be probed from behind: at a sealed one the first of the two is found before anything asks for the second.
+    circuit = circuit_of(library_circuits()["tessel-purge-valve"].replace("    back_probe: false\n", ""))
     predictor = Predictor(circuit)
     vehicle = SimulatedVehicle(circuit, [("W3.open", None), ("W4.open", None)], 3)
     readings: list[Reading] = []

@@ -74,7 +74,8 @@ export function Workshop({ me }: { me: Me }) {
   const alone = form.watch("alone");
   const tools = (lists.data?.instruments ?? [])
     .filter((one) => !one.recorded)
-    .map(({ id, title }) => ({ key: id, title }));
+    .map(({ id, title }) => ({ key: id, title }))
+    .concat(lists.data?.other_tools ?? []);
   return (
     <form className="space-y-3" onSubmit={submit} noValidate>
       <h2 className="text-xl">Workshop</h2>

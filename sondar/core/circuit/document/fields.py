@@ -55,7 +55,10 @@ class Connector(Fields):
     place: str = ""
     access_min: NonNegative = Field(1.0, description="Minutes to reach it the first time.")
     unplug_min: NonNegative = Field(0.5, description="Minutes to part or mate it once reached.")
-    back_probe: bool = Field(True, description="False if sealed: only its open halves can be probed.")
+    back_probe: bool = Field(
+        True,
+        description="False if sealed against water: while connected it is measured through a break-out lead only, never by piercing.",
+    )
     exposed: bool = Field(False, description="Wet or moving place: contacts fail more often.")
     inline: bool = Field(False, description="Harness to harness: both sides are wires.")
     rows: int = Field(0, ge=0, le=8, description="Rows of cavities on its face; worked out from their number if left out.")

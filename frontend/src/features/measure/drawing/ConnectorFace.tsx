@@ -41,7 +41,7 @@ export function ConnectorFace({ connector, test, onClose, onPoint }: Props) {
                 </strong>
                 {connector.back_probe
                   ? "; it can be back-probed."
-                  : "; sealed: only its open halves can be probed."}{" "}
+                  : "; sealed: while it is connected, only through a break-out lead, never through seal or wire."}{" "}
                 Count from the number moulded into the housing; the file's order of rows is assumed here.
               </Dialog.Description>
               <div
