@@ -191,9 +191,13 @@ def test_jobs_of_an_earlier_version_stay_readable(postgres: LocalServer, ambient
         (kept,) = evidence.readings_of(db, chase[0])
         assert (kept.instrument, kept.entry) == ("look", "sound"), "evidence keeps the words it was written in"
         assert reading_of(ambient_predictor, kept).test.instrument == "visual-inspection", "and is read by those of today"
-        assert list(people.workshop(db).tools) == ["voltmeter", "visual-inspection", "thermometer", "new-fuse"], (
-            "and has what every workshop has"
-        )
+        assert list(people.workshop(db).tools) == [
+            "voltmeter",
+            "visual-inspection",
+            "thermometer",
+            "new-fuse",
+            "break-out-leads",
+        ], "and has what every workshop has"
 
 
 def test_what_is_searched_for_is_found_by_its_index(dsn: str) -> None:

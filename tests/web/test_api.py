@@ -7,7 +7,7 @@ import pytest
 from flask.testing import FlaskClient
 
 from sondar.circuit_files import library_circuits
-from sondar.core.diagnosis.costs import RATE_PER_HOUR
+from sondar.core.diagnosis.costs import LEAD_MIN
 from tests.conftest import FAN_TEXT
 from tests.web.conftest import reading
 
@@ -124,6 +124,7 @@ def test_what_is_seized_costs_its_minutes_and_its_price_until_it_has_come_apart(
         "black": "BAT.neg",
         "setup": {"controls": {"key": "on"}, "unplugged": ["X31"]},
     }
+    rate = client.get("/api/v1/session").get_json()["workshop"]["rate_per_hour"]
     usual = client.post(f"{url}/preview", json=apart).get_json()
 
     def say(excluded: bool, name: str = "X31", **more: float) -> Any:
@@ -136,7 +137,7 @@ def test_what_is_seized_costs_its_minutes_and_its_price_until_it_has_come_apart(
     out = say(True, minutes=20, price=30).get_json()
     assert out["exclusions"]["seized"] == [{"name": "X31", "minutes": 20.0, "price": 30.0}]
     forced = client.post(f"{url}/preview", json=apart).get_json()
-    assert forced["minutes"] == pytest.approx(usual["minutes"] + 20 + 30 / RATE_PER_HOUR * 60)
+    assert forced["minutes"] == pytest.approx(usual["minutes"] + 20 + 30 / rate * 60)
     assert "free X31, which is seized" in forced["steps"]
     assert any("Seized" in caution for caution in forced["cautions"])
     connected = {**apart, "setup": {"controls": {"key": "on"}, "unplugged": []}}
@@ -157,7 +158,8 @@ def test_preview_reckons_any_test_and_explains_a_refusal(client: FlaskClient, jo
     test = {"instrument": "voltmeter", "red": "X12.7", "black": "BAT.neg", "setup": {"controls": {"key": "on"}}}
     card = client.post(url, json=test).get_json()
     assert card["expected_low"] < 2.75 < card["expected_high"]
-    assert card["minutes"] == pytest.approx(0.2 + 5 + 0.5 + 0.4)
+    lead = 2 * 0.5 + LEAD_MIN  # X12 is in the wet: sealed
+    assert card["minutes"] == pytest.approx(0.2 + 5 + 0.5 + 0.4 + lead)
     lamp = client.post(url, json={**test, "instrument": "lamp-21w"})
     assert lamp.status_code == 422
     assert "overload the module's input here" in lamp.get_json()["detail"]
