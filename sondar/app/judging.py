@@ -17,7 +17,7 @@ from sondar.core.circuit.model import CHASSIS, Setup
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.after_repair import RepairedJudgement, before_now, judge_repaired
 from sondar.core.diagnosis.belief import Array, Belief, starting_prior, update
-from sondar.core.diagnosis.costs import Situation, made_in, touched
+from sondar.core.diagnosis.costs import Situation, after_cranking, made_in, touched
 from sondar.core.diagnosis.entry_check import meant_instead
 from sondar.core.diagnosis.expected_values import expected_values
 from sondar.core.diagnosis.judge import Judgement
@@ -149,6 +149,7 @@ def situation_of(case: Case, predictor: Predictor, readings: Sequence[Reading]) 
     for reading in readings:
         if reading.device.as_it_stands or not reading.device.finding:
             setup = made_in(circuit, setup, reading.test)
+            setup = circuit.setup(after_cranking(circuit, dict(setup.controls)), setup.unplugged, setup.temperature_c)
     opened = {circuit.point(ref).place for reading in readings for ref in (reading.test.red, reading.test.black)}
     opened |= {place for reading in readings for place in touched(circuit, reading.test)}
     for reading in readings:

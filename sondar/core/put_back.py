@@ -9,6 +9,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from sondar.core.circuit.network import Circuit
+from sondar.core.diagnosis.costs import after_cranking
 
 
 @dataclass(frozen=True)
@@ -62,8 +63,9 @@ def to_put_back(left: Sequence[Left]) -> list[PutBack]:
             place = f" ({connector.title})" if connector.title else ""
             is_apart = name in last.unplugged
             apart[name] = PutBack(f"connector {name}@{last.seq}", f"Connect {name}{place}", KEY_OFF_FIRST) if is_apart else None
+        left_at = after_cranking(last.circuit, {**dict(last.circuit.rest_setup().controls), **last.controls})
         for name, values in last.circuit.controls.items():
-            position = last.controls.get(name, values[0])
+            position = left_at[name]
             known = document.controls.get(name)
             title = known.title if known is not None else "Key"
             moved = position != values[0]

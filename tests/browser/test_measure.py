@@ -235,3 +235,52 @@ def test_the_keys_are_listed(measuring: Page) -> None:
 def test_a_term_is_explained_by_a_tap(measuring: Page) -> None:
     measuring.find("[aria-label='expected range: what it means']").click()
     measuring.see("What a healthy circuit shows at this test")
+
+
+def test_what_is_seized_stays_in_the_plan_with_its_cost_until_it_is_apart(measuring: Page) -> None:
+    set_limit_up(measuring, "M5-ohms")
+    before = measuring.find("[data-testid=proposal]").text
+    press(measuring, "Seized")
+    dialog = measuring.find("[role=dialog]")
+    assert "X20 Fan plug" in dialog.text, "what is to be taken apart comes first"
+    minutes, price = dialog.find_elements(By.CSS_SELECTOR, "input[inputmode=decimal]")
+    price.clear()
+    price.send_keys("x")
+    measuring.see("a price, 0 for nothing")
+    price.clear()
+    price.send_keys("12,50")
+    minutes.clear()
+    minutes.send_keys("25")
+    press(measuring, "Count it from now on")
+    measuring.wait(lambda: not measuring.all("[role=dialog]"), "the dialog to close")
+    measuring.see("Seized: X20, 25 min and 12.50 more: it came apart")
+    set_limit_up(measuring, "M5-ohms")
+    shown = measuring.wait(
+        lambda: (text := measuring.find("[data-testid=proposal]").text) != before and text, "the test with its cost"
+    )
+    assert "free X20, which is seized" in shown
+    assert "agree the extra work" in shown
+    press(measuring, "X20, 25 min")
+    measuring.wait(lambda: "Seized: X20" not in measuring.text(), "it is no longer said to be seized")
+
+
+def test_at_a_sealed_plug_the_lead_is_said_and_is_to_be_taken_out(measuring: Page) -> None:
+    set_limit_up(measuring, "X20-1-voltage-2")
+    measuring.see("break-out lead between the halves of X20, key off for it")
+    measuring.see("never pierce a seal or a wire")
+    measuring.find("[data-testid=entry]").send_keys("11.7", Keys.ENTER)
+    measuring.wait(lambda: measuring.count_readings() == 1, "the reading")
+    measuring.find("a[title='What is to be put back stands on the job page']").click()
+    measuring.see("Break-out lead at X20: take it out, connect the halves and check the seal")
+
+
+def test_how_the_vehicle_is_switched_on_is_said_at_the_steps(measuring: Page) -> None:
+    back = measuring.driver.current_url
+    measuring.find("a[title='What is to be put back stands on the job page']").click()
+    measuring.see("Switched on with")
+    press(measuring, "a start button, hybrid or electric")
+    measuring.wait(lambda: any("hybrid" in b.text for b in measuring.all("button[aria-pressed=true]")), "the answer is kept")
+    measuring.driver.get(back)
+    measuring.see("READY stays out")
+    set_limit_up(measuring, "X3-87-voltage")
+    measuring.see("A silent hybrid or electric vehicle is not off")

@@ -54,9 +54,10 @@ export const measuringQuery = (diagnosisId: string) =>
       ),
   });
 
-export const previewQuery = (diagnosisId: string, test: TestIn | null, readings: number) =>
+/** `seq` is the last entry of the job that the screen knows: what is excluded, seized or answered changes a test's cost as readings do. */
+export const previewQuery = (diagnosisId: string, test: TestIn | null, seq: number) =>
   queryOptions({
-    queryKey: ["preview", diagnosisId, test, readings],
+    queryKey: ["preview", diagnosisId, test, seq],
     enabled: test !== null,
     retry: false,
     queryFn: async () =>

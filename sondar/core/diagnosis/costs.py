@@ -108,7 +108,7 @@ def setup_change(circuit: Circuit, situation: Situation, target: Setup) -> tuple
     Connectors are parted and mated with the key off. What the key ends on the way, such as a command of the scan tool, is given again
     after it; turning the key back costs no step of its own for what ends with it.
     """
-    hands = _Hands(circuit, _after_cranking(circuit, dict(situation.setup.controls)))
+    hands = _Hands(circuit, after_cranking(circuit, dict(situation.setup.controls)))
     opened = set(situation.opened)
     apart = sorted(situation.setup.unplugged ^ target.unplugged)
     if apart:
@@ -133,8 +133,9 @@ def setup_change(circuit: Circuit, situation: Situation, target: Setup) -> tuple
     return hands.minutes, tuple(hands.steps), frozenset(opened)
 
 
-def _after_cranking(circuit: Circuit, controls: dict[str, str]) -> dict[str, str]:
+def after_cranking(circuit: Circuit, controls: Mapping[str, str]) -> dict[str, str]:
     """Where the controls stand once a reading is taken: nobody goes on cranking while the next one is prepared."""
+    controls = dict(controls)
     turning = [name for name, position in controls.items() if position == CRANKING]
     for name in turning:
         controls[name] = circuit.controls[name][0]

@@ -10,11 +10,12 @@ from sondar.circuit_files import library_circuits, load_circuit_text
 from sondar.core.circuit.document.checks import read_document
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.belief import update
-from sondar.core.diagnosis.costs import Situation, made_in, setup_change
+from sondar.core.diagnosis.costs import Situation, after_cranking, made_in, setup_change
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.ranking import candidate_setups, evaluate, ranked_tests
 from sondar.core.errors import CircuitDocumentError
 from sondar.core.instruments.base import Test
+from sondar.core.put_back import Left, to_put_back
 from sondar.yaml_text import load_yaml
 from tests.conftest import FAN_TEXT
 
@@ -119,3 +120,13 @@ def test_nobody_goes_on_cranking_while_the_next_reading_is_prepared() -> None:
     assert again > 0.0
     assert steps
     assert setup_change(circuit, Situation(cranking), standing)[0] < again
+
+
+def test_after_cranking_the_engine_stands_and_the_key_is_on() -> None:
+    circuit = Circuit(load_circuit_text(library_circuits()["tessel-crank-sensor"]))
+    cranking = circuit.setup({"key": "on", "engine": "cranking"})
+    assert after_cranking(circuit, dict(cranking.controls)) == dict(circuit.setup({"key": "on"}).controls)
+    left = Left(3, circuit, dict(cranking.controls), [])
+    assert [item.title for item in to_put_back([left])] == ["Key: back to off"], (
+        "who let go of the starter need not stop the engine"
+    )

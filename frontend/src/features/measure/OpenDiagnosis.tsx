@@ -87,7 +87,7 @@ export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; ci
     return remaining(known, draft.later);
   }, [without, ahead, assessment.proposals, draft.later]);
   const proposed = proposals[Math.min(draft.chosen, proposals.length - 1)];
-  const preview = useQuery(previewQuery(diagnosisId, own, readings));
+  const preview = useQuery(previewQuery(diagnosisId, own, measuring.job.last_seq));
   const shown = own ? preview.data : proposed;
   const test = useMemo(() => own ?? (proposed ? asTest(proposed) : null), [own, proposed]);
   const device = circuit.instruments.find((item) => item.id === test?.instrument);
