@@ -266,7 +266,7 @@ def test_what_is_seized_stays_in_the_plan_with_its_cost_until_it_is_apart(measur
 
 def test_at_a_sealed_plug_the_lead_is_said_and_is_to_be_taken_out(measuring: Page) -> None:
     set_limit_up(measuring, "X20-1-voltage-2")
-    measuring.see("break-out lead between the halves of X20, key off for it")
+    measuring.see("reach X20, break-out lead between the halves of X20, key on, fan on")
     measuring.see("never pierce a seal or a wire")
     measuring.find("[data-testid=entry]").send_keys("11.7", Keys.ENTER)
     measuring.wait(lambda: measuring.count_readings() == 1, "the reading")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Literal
 
@@ -102,16 +102,22 @@ def loss_matrix(circuit: Circuit, hypotheses: HypothesisSet, rate_per_hour: floa
     return loss
 
 
-def setup_change(circuit: Circuit, situation: Situation, target: Setup) -> tuple[float, tuple[Step, ...], frozenset[str]]:
+def setup_change(
+    circuit: Circuit, situation: Situation, target: Setup, leads: Sequence[Step] = ()
+) -> tuple[float, tuple[Step, ...], frozenset[str]]:
     """Minutes and steps from the set-up now to another in the order of hands, and the places opened on the way.
 
     Connectors are parted and mated with the key off. What the key ends on the way, such as a command of the scan tool, is given again
     after it; turning the key back costs no step of its own for what ends with it.
+
+    Args:
+        leads: steps to break-out leads, which are put in with the key off like anything that parts a connector; their minutes, and those of
+            the key for them, are not counted here.
     """
     hands = _Hands(circuit, after_cranking(circuit, dict(situation.setup.controls)))
     opened = set(situation.opened)
     apart = sorted(situation.setup.unplugged ^ target.unplugged)
-    if apart:
+    if apart or leads:
         hands.move("key", circuit.controls["key"][0])
     for connector in apart:
         spec = circuit.document.connectors[connector]
@@ -121,6 +127,7 @@ def setup_change(circuit: Circuit, situation: Situation, target: Setup) -> tuple
             hands.minutes += forced
             hands.steps.append(Step("free", connector))
         hands.steps.append(Step("disconnect" if connector in target.unplugged else "connect", connector))
+    hands.steps += leads
     hands.move("key", target["key"])
     wanted = dict(target.controls)
     left = [name for name in wanted if name != "key" and hands.controls[name] != wanted[name]]
@@ -209,6 +216,20 @@ def reach(circuit: Circuit, test: Test, opened: frozenset[str], situation: Situa
     steps += [Step("lead", place.removesuffix("~lead")) for place in closed if is_lead(place)]
     steps += [Step("free", place) for place in places if to_get_at(circuit, place, situation)]
     return access_minutes(circuit, places, opened, situation), tuple(steps)
+
+
+def steps_to(
+    circuit: Circuit, situation: Situation, test: Test, opened: frozenset[str], steps: tuple[Step, ...]
+) -> tuple[Step, ...]:
+    """Everything that is done until a test can be made, in the order of hands; ``opened`` and ``steps`` as its set-up leaves them."""
+    _, places = reach(circuit, test, opened, situation)
+    sealed = {step.target for step in places if step.kind == "lead"}
+    if not sealed:
+        return (*steps, *places)
+    goal = made_in(circuit, situation.setup, test)
+    with_leads = [step for step in places if step.target in sealed]
+    _, steps, _ = setup_change(circuit, situation, goal, with_leads)
+    return (*steps, *(step for step in places if step.target not in sealed))
 
 
 def access_minutes(circuit: Circuit, places: Mapping[str, float], opened: frozenset[str], situation: Situation) -> float:

@@ -20,7 +20,7 @@ import numpy.typing as npt
 from sondar.core.circuit.model import Setup
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.belief import Belief
-from sondar.core.diagnosis.costs import Situation, Step, access_minutes, loss_matrix, made_in, reach, setup_change
+from sondar.core.diagnosis.costs import Situation, Step, access_minutes, loss_matrix, made_in, reach, setup_change, steps_to
 from sondar.core.diagnosis.expectations import learned_outlooks
 from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN, HypothesisSet
 from sondar.core.diagnosis.practice import LOOK_MINUTES, command_first, in_same_setup, nothing_read, quick_place_first, varied
@@ -165,10 +165,10 @@ def _best(predictor: Predictor, belief: Belief, scored: Sequence[_Scored], situa
         test = item.predictions.tests[index]
         if situation.present >= 1.0 and was_read(predictor, belief, test, outlook.shown, situation):
             continue
-        _, places = reach(predictor.circuit, test, item.opened, situation)
         minutes = float(item.minutes[index])
         bare = Proposal(
-            test, outlook, minutes, minutes - float(item.predictions.minutes[index]), (*item.steps, *places),
+            test, outlook, minutes, minutes - float(item.predictions.minutes[index]),
+            steps_to(predictor.circuit, situation, test, item.opened, item.steps),
             expected_saving(belief, outlook, loss, situation.present), teaches=index in item.predictions.teaching,
         )  # fmt: skip
         proposals.append(bare)
@@ -224,12 +224,15 @@ def evaluate(predictor: Predictor, belief: Belief, situation: Situation, test: T
         return None
     index = predictions.tests.index(test)
     change, steps, opened = setup_change(predictor.circuit, situation, made_in(predictor.circuit, situation.setup, test))
-    access, places = reach(predictor.circuit, test, opened, situation)
+    access, _ = reach(predictor.circuit, test, opened, situation)
     minutes = change + access + float(predictions.minutes[index])
     [outlook] = learned_outlooks(predictor, belief, [(predictions, index)])
     loss = loss_matrix(predictor.circuit, belief.hypotheses, situation.rate_per_hour)
     saving = expected_saving(belief, outlook, loss, situation.present)
-    return with_outcomes(Proposal(test, outlook, minutes, change + access, (*steps, *places), saving), belief)
+    return with_outcomes(
+        Proposal(test, outlook, minutes, change + access, steps_to(predictor.circuit, situation, test, opened, steps), saving),
+        belief,
+    )
 
 
 def _leading_class(

@@ -31,7 +31,7 @@ def step_text(step: Step, starting: str = "") -> str:
     if step.kind == "free":
         return f"free {step.target}, which is seized"
     if step.kind == "lead":
-        return f"break-out lead between the halves of {step.target}, key off for it"
+        return f"break-out lead between the halves of {step.target}"
     return f"{step.target} {step.position}" if step.kind == "control" else f"{step.kind} {step.target}"
 
 

@@ -8,7 +8,7 @@ import pytest
 
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.belief import update
-from sondar.core.diagnosis.costs import LEAD_MIN, Situation, access_minutes, lead_at, reach, touched
+from sondar.core.diagnosis.costs import LEAD_MIN, Situation, access_minutes, lead_at, reach, setup_change, steps_to, touched
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.ranking import evaluate
 from sondar.core.diagnosis.worth import allowed_tests
@@ -28,9 +28,23 @@ def test_the_lead_takes_its_time_once(fan: Circuit, connected: Test) -> None:
     at_rest = Situation(fan.rest_setup())
     minutes, steps = reach(fan, connected, frozenset({"BAT"}), at_rest)
     assert minutes == pytest.approx(spec.access_min + 2 * spec.unplug_min + LEAD_MIN)
-    assert "break-out lead between the halves of X20, key off for it" in map(step_text, steps)
+    assert "break-out lead between the halves of X20" in map(step_text, steps)
     there = frozenset(touched(fan, connected))
     assert reach(fan, replace(connected, red="X20.2"), there, at_rest) == (0.0, ()), "the lead is in: every cavity is on it"
+
+
+def test_the_lead_is_put_in_with_the_key_off(fan: Circuit, connected: Test) -> None:
+    lead = ["reach X20", "break-out lead between the halves of X20"]
+    at_rest = Situation(fan.rest_setup(), frozenset({"BAT"}))
+
+    def steps(situation: Situation, opened: frozenset[str]) -> list[str]:
+        _, to_setup, _ = setup_change(fan, situation, connected.setup)
+        return [*map(step_text, steps_to(fan, situation, connected, opened, to_setup))]
+
+    assert steps(at_rest, frozenset({"BAT"})) == [*lead, "key on", "fan on"]
+    commanded = replace(at_rest, setup=connected.setup)
+    assert steps(commanded, frozenset({"BAT"})) == ["key off", *lead, "key on", "fan on"]
+    assert steps(commanded, frozenset(touched(fan, connected))) == [], "the lead is in and the circuit is as it is wanted"
 
 
 def test_taken_apart_the_same_plug_needs_no_lead(fan: Circuit, connected: Test) -> None:

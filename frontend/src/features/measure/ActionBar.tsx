@@ -12,7 +12,8 @@ export function ActionBar(props: {
   onCancel: () => void;
   onLater: () => void;
   onCannotReach: () => void;
-  onSeized: () => void;
+  /** Null where nothing has to come apart. */
+  onSeized: (() => void) | null;
   onChange: () => void;
   onVoid: () => void;
   onCalculators: () => void;
@@ -28,7 +29,7 @@ export function ActionBar(props: {
       ? { title: `Back (${sign("cancel")})`, act: props.onCancel }
       : { title: `Later (${sign("later")})`, act: props.onLater },
     { title: `Cannot reach (${sign("cannotReach")})`, act: props.onCannotReach },
-    { title: "Seized", act: props.onSeized },
+    ...(props.onSeized ? [{ title: "Seized", act: props.onSeized }] : []),
     { title: `Change (${sign("change")})`, act: props.onChange, expanded: props.changing },
     ...(props.canVoid ? [{ title: `Void (${sign("voidReading")})`, act: props.onVoid }] : []),
     { title: `Calculators (${sign("calculators")})`, act: props.onCalculators },

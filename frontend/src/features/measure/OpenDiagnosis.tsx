@@ -155,6 +155,7 @@ export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; ci
       excluded: true,
     });
   };
+  const toFree = test ? placesOf(circuit, test, assessment.setup.unplugged) : [];
   const later = () => change({ do: "later", proposal: proposed });
   const last = useMemo(
     () => [...measuring.readings].reverse().find((reading) => reading.voided_because === null),
@@ -319,7 +320,7 @@ export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; ci
           onCancel={cancel}
           onLater={later}
           onCannotReach={cannotReach}
-          onSeized={() => test && setDialog("seized")}
+          onSeized={toFree.length > 0 ? () => setDialog("seized") : null}
           onChange={() => setChanging(!changing)}
           onVoid={() => last && setAsking(last)}
           onCalculators={() => setDialog("calculators")}
@@ -411,9 +412,9 @@ export function OpenDiagnosis({ measuring, circuit }: { measuring: Measuring; ci
         onNote={(text) => entry.current?.addNote(text)}
       />
       <FillInDialog diagnosisId={diagnosisId} open={dialog === "known"} onClose={() => setDialog(null)} />
-      {dialog === "seized" && test && (
+      {dialog === "seized" && (
         <SeizedDialog
-          places={placesOf(circuit, test, assessment.setup.unplugged)}
+          places={toFree}
           currency={me?.workshop?.currency ?? ""}
           error={exclude.error}
           waiting={exclude.isPending}

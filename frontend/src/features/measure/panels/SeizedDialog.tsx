@@ -20,7 +20,10 @@ export interface SeizedPlace {
 /** What a test needs apart or in the hand and does not have yet: connectors to be disconnected, then the places of its probes. */
 export function placesOf(circuit: Circuit, test: TestIn, apart: string[]): Place[] {
   const points = new Map(circuit.points.map((point) => [point.ref, point.place]));
-  const places = [test.red, test.black].map((ref) => points.get(ref) ?? ref.split(".")[0] ?? ref);
+  const probes = circuit.instruments.find((one) => one.id === test.instrument)?.probes;
+  const places = (probes ? [test.red, test.black] : []).map(
+    (ref) => points.get(ref) ?? ref.split(".")[0] ?? ref,
+  );
   const titles = new Map(circuit.connectors.map((one) => [one.id, `${one.id} ${one.title}`.trim()]));
   return [...new Set([...(test.setup.unplugged ?? []), ...places])]
     .filter((one) => one !== "body" && one !== points.get(circuit.black_reference) && !apart.includes(one))
@@ -72,7 +75,6 @@ export function SeizedDialog(props: {
                 chosen={[name]}
                 onChange={([chosen]) => chosen && setName(chosen)}
               />
-              {places.length === 0 && <p>Nothing has to come apart for this test.</p>}
             </div>
             <div className="grid grid-cols-2 gap-3">
               <TextField
