@@ -90,6 +90,7 @@ class JobDetail:
 _KNOWN = {name: INSTRUMENTS[current_id(name)] for name in (*INSTRUMENTS, *FORMER_IDS) if current_id(name) in INSTRUMENTS}
 FINDINGS = tuple(name for name, device in _KNOWN.items() if device.finding)
 EXCHANGES = tuple(name for name, device in _KNOWN.items() if device.id == Substitution.id)
+PROBING = tuple(name for name, device in _KNOWN.items() if device.probes)
 """Instruments by all the names under which readings of them may be stored."""
 
 
@@ -112,7 +113,7 @@ def load_record(db: Db, job_id: UUID) -> JobRecord:
         max((m for m in mileages if m is not None), default=None), people.workshop(db), model,
         by_slug(circuit_store.newest_circuits(db, circuits)),
         [
-            (last, known_version(db, last.circuit_version_id)) for last in evidence.last_setups(db, job_id, FINDINGS, EXCHANGES)
+            (last, known_version(db, last.circuit_version_id)) for last in evidence.last_setups(db, job_id, FINDINGS, EXCHANGES, PROBING)
         ],
     )  # fmt: skip
 

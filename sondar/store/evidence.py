@@ -264,11 +264,11 @@ class LastSetup:
     probed: list[tuple[int, str]]
 
 
-def last_setups(db: Db, job_id: UUID, findings: Sequence[str], exchanges: Sequence[str]) -> list[LastSetup]:
+def last_setups(db: Db, job_id: UUID, findings: Sequence[str], exchanges: Sequence[str], probing: Sequence[str]) -> list[LastSetup]:
     """The set-up of the last valid reading of each circuit diagnosis of a job.
 
     Args:
-        findings: instruments whose readings belong to no set-up. exchanges: instruments that fit another part.
+        findings: instruments whose readings belong to no set-up. exchanges: instruments that fit another part. probing: instruments with probes.
     """
     with db.cursor(row_factory=class_row(LastSetup)) as cursor:
         return cursor.execute(
@@ -285,12 +285,13 @@ def last_setups(db: Db, job_id: UUID, findings: Sequence[str], exchanges: Sequen
                         SELECT 1 FROM repair p WHERE p.diagnosis_id = c.id AND p.seq > v.seq AND v.red = ANY(p.units))) AS on_trial,
                    (SELECT coalesce(json_agg(json_build_array(probed.seq, probed.connector) ORDER BY probed.connector), '[]') FROM (
                         SELECT max(v.seq) AS seq, split_part(ref, '.', 1) AS connector FROM valid v, unnest(ARRAY[v.red, v.black]) AS ref
-                        WHERE v.diagnosis_id = c.id AND strpos(ref, '.') > 0 AND NOT split_part(ref, '.', 1) = ANY(v.unplugged)
+                        WHERE v.diagnosis_id = c.id AND v.instrument = ANY(%(probing)s) AND strpos(ref, '.') > 0
+                          AND NOT split_part(ref, '.', 1) = ANY(v.unplugged)
                         GROUP BY 2) probed) AS probed
             FROM current_diagnosis c LEFT JOIN last l ON l.diagnosis_id = c.id
             WHERE c.job_id = %(job)s AND EXISTS (SELECT 1 FROM valid v WHERE v.diagnosis_id = c.id) ORDER BY c.seq
             """,
-            {"job": job_id, "findings": list(findings), "exchanges": list(exchanges)},
+            {"job": job_id, "findings": list(findings), "exchanges": list(exchanges), "probing": list(probing)},
         ).fetchall()
 
 

@@ -67,6 +67,13 @@ def test_the_next_reading_tells_by_itself_what_is_back(client: FlaskClient, job:
     assert left(client, job) == {}
 
 
+def test_who_only_looks_at_a_sealed_plug_leaves_no_lead(client: FlaskClient, job: dict[str, Any]) -> None:
+    instruments = client.get(f"/api/v1/circuits/{job['circuit_version_id']}").get_json()["instruments"]
+    looking = next(item for item in instruments if item["id"] == "visual-inspection")
+    measure(client, job, REST, instrument="visual-inspection", red="X31", entry=looking["words"][-1]["word"])
+    assert left(client, job) == {}
+
+
 def test_a_break_out_lead_at_a_sealed_plug_is_to_be_taken_out(client: FlaskClient, job: dict[str, Any]) -> None:
     measure(client, job, REST)
     [title] = left(client, job)

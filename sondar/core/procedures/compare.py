@@ -113,8 +113,9 @@ def _chart_tally(
         access, _ = reach(predictor.circuit, test, opened, at)
         own = change + access + own_minutes(predictor.circuit, test)
         there = Situation(
-            test.setup, opened | frozenset(touched(predictor.circuit, test)), rate_per_hour=at.rate_per_hour, seized=at.seized
-        )
+            test.setup, opened | frozenset(touched(predictor.circuit, test)), rate_per_hour=at.rate_per_hour, seized=at.seized,
+            break_out_leads=at.break_out_leads,
+        )  # fmt: skip
         passes = float(pass_chance(step, predictor.display_of(test))[h])
         minutes, right, wrong, lost = own, 0.0, 0.0, 0.0
         for chance, way in ((passes, step.if_pass), (1.0 - passes, step.if_fail)):
@@ -143,7 +144,7 @@ def _own_tally(predictor: Predictor, belief: Belief, situation: Situation, h: in
         )
         at = Situation(
             first.test.setup, opened, at.instruments, at.refused, at.done | {first.test}, at.decision_threshold, at.rate_per_hour,
-            seized=at.seized,
+            seized=at.seized, break_out_leads=at.break_out_leads,
         )  # fmt: skip
         ranking = rank_tests(predictor, update(predictor, readings, belief.now), at)
     true = belief.hypotheses.suspects[h].unit
