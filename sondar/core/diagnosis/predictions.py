@@ -310,6 +310,7 @@ class Predictor:
         edges[:, 0] = -np.inf
         outcome = np.zeros((len(tests), CLASSES, len(self.hypotheses.suspects)), dtype=np.float32)
         for name, shown in shown_by.items():
+            checkpoint()
             rows = np.array([i for i, t in enumerate(tests) if t.instrument == name], dtype=np.intp)
             pair[rows] = np.arange(len(rows))
             edges[rows], outcome[rows] = outcome_classes(shown, pair[rows])

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from sondar.core.instruments.base import Display, Instrument, Observation, Population, Solved, Test
+from sondar.core.interruption import checkpoint
 from sondar.core.solving.operating_points import Pair, Waves
 
 
@@ -25,6 +26,7 @@ def observations(
     solved = Solved(waves, {pair: i for i, pair in enumerate(pairs)}, {flow: i for i, flow in enumerate(flows)})
     found = {}
     for name in dict.fromkeys(test.instrument for test in tests):
+        checkpoint()
         own = [test for test in tests if test.instrument == name]
         found[name] = (own, instruments[name].observe(population, solved, own))
     return found

@@ -252,6 +252,7 @@ class SetupSolver(PortNetwork):
         differs[0] = True
         quantities, squares = np.zeros((count, len(wanted), columns)), np.zeros((count, pairs, columns))
         for begin in range(0, count, SLOPES_ROWS):
+            checkpoint()
             rows = slice(begin, min(begin + SLOPES_ROWS, count))
             part = _Sloping(self, changes, state, along, moving, port, gain, opened, at_changed, current, slope, rows)
             for h in range(rows.start, rows.stop):
