@@ -18,6 +18,7 @@ from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.ranking import candidate_setups
 from sondar.core.instruments import sensible_tests
 from sondar.core.instruments.base import Display
+from sondar.core.interruption import watched_by
 from sondar.core.solving import ports, solver
 from sondar.core.solving.solver import SetupSolver
 from tests.conftest import circuit_of
@@ -91,6 +92,15 @@ def test_each_reading_adds_setups_of_a_large_circuit_up_to_a_bound(boxes: Circui
     first = candidate_setups(predictor, at_rest)
     later = candidate_setups(predictor, replace(at_rest, done=frozenset(tests[:2])))
     assert later[: len(first)] == first
+
+
+def test_within_a_setup_it_is_asked_for_every_instrument_whether_somebody_waits(boxes: Circuit) -> None:
+    predictor = Predictor(boxes)
+    assert predictor.hypotheses
+    asked: list[str] = []
+    with watched_by(asked.append):
+        found = predictor.setup(boxes.rest_setup(20.0))
+    assert len(asked) >= 2 * len(found.displays) > 4, "once where it is read off and once where its outcomes are divided"
 
 
 def test_a_circuit_of_the_usual_size_is_worked_out_in_full(fan_predictor: Predictor) -> None:
