@@ -25,7 +25,7 @@ from sondar.circuit_files import library_circuits, load_circuit_text
 from sondar.core.circuit.document.fields import CircuitDocument, behind
 from sondar.core.circuit.model import Setup
 from sondar.core.circuit.network import Circuit
-from sondar.core.diagnosis.costs import Situation, made_in, touched
+from sondar.core.diagnosis.costs import Situation, made_in, reached_by
 from sondar.core.diagnosis.judge import judge
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.proposal import Proposal
@@ -344,8 +344,7 @@ def play(name: str, faults: int, steps: int, seed: int) -> Played:
             test = proposal.test
             value, word = vehicle.measure(test.instrument, test.red, test.black, test.setup)
             readings.append(Reading(str(len(readings)), test, value, word))
-            places = {circuit.point(ref).place for ref in (test.red, test.black)} | {*touched(circuit, test)}
-            opened = situation.opened | places | (situation.setup.unplugged ^ test.setup.unplugged)
+            opened = situation.opened | reached_by(circuit, test) | (situation.setup.unplugged ^ test.setup.unplugged)
             situation = replace(situation, setup=made_in(circuit, situation.setup, test), opened=opened)
     return result
 

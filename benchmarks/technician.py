@@ -10,7 +10,7 @@ import numpy as np
 
 from sondar.core.circuit.model import Change, Setup
 from sondar.core.diagnosis.belief import Belief, update
-from sondar.core.diagnosis.costs import Situation, made_in, touched
+from sondar.core.diagnosis.costs import Situation, made_in, reached_by
 from sondar.core.diagnosis.hypotheses import NONE, UNKNOWN
 from sondar.core.diagnosis.judge import TRIES
 from sondar.core.diagnosis.look_ups import LookUp, look_ups, put_off
@@ -179,10 +179,9 @@ def follow_vehicle(
         digits = vehicle.conditions.decimals if INSTRUMENTS[test.instrument].accuracy_of == "volts" else -1
         half = 0.5 * 10.0**-digits if digits >= 0 else getattr(vehicle, "half_width", 0.0)
         readings.append(Reading(str(len(readings)), test, value, word, half, present))
-        places = {circuit.point(ref).place for ref in (test.red, test.black)} | {*touched(circuit, test)}
         times[test] += 1
         done = situation.done | {test} if present >= 1.0 or times[test] >= TRIES else situation.done
-        opened = situation.opened | places | (situation.setup.unplugged ^ test.setup.unplugged)
+        opened = situation.opened | reached_by(circuit, test) | (situation.setup.unplugged ^ test.setup.unplugged)
         situation = replace(situation, setup=made_in(circuit, situation.setup, test), opened=opened, done=done)
 
 

@@ -21,7 +21,7 @@ from sondar.core.circuit.model import Change, Fault, Setup, Severity
 from sondar.core.circuit.network import Circuit
 from sondar.core.codes import danger_of
 from sondar.core.diagnosis.belief import Belief
-from sondar.core.diagnosis.costs import Situation, touched
+from sondar.core.diagnosis.costs import Situation, reached_by
 from sondar.core.diagnosis.judge import judge as judge_circuit
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.diagnosis.sequencing import Node, Policy, read_table, sequence
@@ -219,8 +219,7 @@ def judge(circuit: Path, readings: Path, as_json: bool) -> None:
     try:
         listed = [read_reading(found, index, item) for index, item in enumerate(json.loads(readings.read_text(encoding="utf-8")))]
         predictor = Predictor(found, listed[-1].test.setup.temperature_c if listed else 20.0)
-        opened = frozenset(found.point(ref).place for r in listed for ref in (r.test.red, r.test.black))
-        opened |= {place for r in listed for place in touched(found, r.test)}
+        opened = frozenset[str]().union(*(reached_by(found, r.test) for r in listed))
         setup = listed[-1].test.setup if listed else found.rest_setup()
         judged = judge_circuit(predictor, listed, Situation(setup, opened))
         result, belief = assessment(judged), judged.belief

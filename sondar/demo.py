@@ -29,7 +29,7 @@ from sondar.circuit_files import (
 )
 from sondar.core.circuit.network import Circuit
 from sondar.core.codes import parse_codes
-from sondar.core.diagnosis.costs import Situation, touched
+from sondar.core.diagnosis.costs import Situation, reached_by
 from sondar.core.diagnosis.judge import judge
 from sondar.core.diagnosis.predictions import Predictor
 from sondar.core.instruments import BREAK_OUT_LEADS, ORDINARY, instrument
@@ -250,8 +250,7 @@ def _measure(db: Db, diagnosis: jobs.CircuitDiagnosis, item: DemoJob) -> None:
         reading = Reading(str(len(readings)), test, entry.value, entry.state, entry.resolution)
         readings.append(reading)
         evidence.append_reading(db, diagnosis, evidence.NewReading.of(uuid5(diagnosis.id, reading.id), test, text, entry, "meter"))
-        places = {circuit.point(ref).place for ref in (test.red, test.black)} | {*touched(circuit, test)}
-        opened = situation.opened | places | test.setup.unplugged
+        opened = situation.opened | reached_by(circuit, test) | test.setup.unplugged
         situation = Situation(test.setup, opened)
     if item.readings < 0:
         judgement = judge(predictor, readings, situation)

@@ -17,7 +17,7 @@ from sondar.core.circuit.model import CHASSIS, Setup
 from sondar.core.circuit.network import Circuit
 from sondar.core.diagnosis.after_repair import RepairedJudgement, before_now, judge_repaired
 from sondar.core.diagnosis.belief import Array, Belief, starting_prior, update
-from sondar.core.diagnosis.costs import Situation, after_cranking, made_in, touched
+from sondar.core.diagnosis.costs import Situation, after_cranking, labour_minutes, made_in, reached_by
 from sondar.core.diagnosis.entry_check import meant_instead
 from sondar.core.diagnosis.expected_values import expected_values
 from sondar.core.diagnosis.judge import Judgement
@@ -150,12 +150,14 @@ def situation_of(case: Case, predictor: Predictor, readings: Sequence[Reading]) 
         if reading.device.as_it_stands or not reading.device.finding:
             setup = made_in(circuit, setup, reading.test)
             setup = circuit.setup(after_cranking(circuit, dict(setup.controls)), setup.unplugged, setup.temperature_c)
-    opened = {circuit.point(ref).place for reading in readings for ref in (reading.test.red, reading.test.black)}
-    opened |= {place for reading in readings for place in touched(circuit, reading.test)}
+    opened: set[str] = set()
     for reading in readings:
-        opened |= reading.test.setup.unplugged
+        opened |= reached_by(circuit, reading.test) | reading.test.setup.unplugged
     tools = set(at_hand(case.workshop.tools)) - set(map(current_id, case.excluded["instrument"]))
-    seized = [(item.name, item.minutes + _as_minutes(case, item.price)) for item in still_seized(case, circuit)]
+    seized = [
+        (item.name, item.minutes + labour_minutes(item.price, float(case.workshop.rate_per_hour)))
+        for item in still_seized(case, circuit)
+    ]
     return Situation(
         setup, frozenset(opened), tuple(name for name in INSTRUMENTS if name in tools), frozenset(case.excluded["point"]),
         decision_threshold=case.workshop.decision_threshold, rate_per_hour=float(case.workshop.rate_per_hour),
@@ -262,11 +264,6 @@ def checked_entry(computed: Computed, case: Case, wanted: WantedTest, text: str,
         raise ConflictError("Order of magnitude", detail, [FieldProblem(("entry",), f"did you mean {meant}?")], meant=meant)
     usual = 0.0 if entry.value is None else device.error_share * abs(entry.value) + device.error_floor
     return CheckedEntry(test, entry, usual, job_record.present_now(circuit, case.codes, case.answers))
-
-
-def _as_minutes(case: Case, price: float) -> float:
-    """What something costs as the labour that it would pay for."""
-    return price / (max(float(case.workshop.rate_per_hour), 1.0) / 60.0)
 
 
 def checked_exclusion(computed: Computed, case: Case, kind: str, name: str) -> None:

@@ -10,6 +10,8 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from sondar.core.wording.switching_on import Starting
+
 MOST_ROWS = 20_000
 
 
@@ -25,7 +27,7 @@ class BundleVehicle(BaseModel):
     mileage_km: int | None = Field(None, ge=0, le=5_000_000)
     engine: str = Field("", max_length=60)
     vin: str = Field("", max_length=17)
-    starting: Literal["", "key", "button", "hybrid"] = Field("", description="How it is switched on; empty where nobody has said.")
+    starting: Starting = Field("", description="How it is switched on; empty where nobody has said.")
 
 
 class BundleHead(BaseModel):

@@ -86,6 +86,11 @@ class Situation:
         return dict(self.seized).get(place, 0.0)
 
 
+def labour_minutes(price: float, rate_per_hour: float) -> float:
+    """What something costs as the minutes of labour that it would pay for."""
+    return price / (max(rate_per_hour, 1.0) / 60.0)
+
+
 def loss_matrix(circuit: Circuit, hypotheses: HypothesisSet, rate_per_hour: float = RATE_PER_HOUR) -> Array:
     """L (U, U) in minutes: row = what is acted on, column = what is at fault. Prices count as the labour they would pay for."""
     names = hypotheses.units
@@ -94,7 +99,7 @@ def loss_matrix(circuit: Circuit, hypotheses: HypothesisSet, rate_per_hour: floa
         if name in (NONE, UNKNOWN):
             continue
         unit = circuit.units[name]
-        wasted[index] = unit.price / (max(rate_per_hour, 1.0) / 60.0) + unit.fit_min + (CODING_MIN if unit.coded else 0.0)
+        wasted[index] = labour_minutes(unit.price, rate_per_hour) + unit.fit_min + (CODING_MIN if unit.coded else 0.0)
     loss = wasted[:, None] + COMEBACK_MIN * np.ones((len(names), len(names)))
     loss[names.index(UNKNOWN), :] = HELP_MIN
     loss[:, names.index(NONE)] -= COMEBACK_MIN  # nothing was wrong: only the work is wasted
@@ -196,6 +201,11 @@ def touched(circuit: Circuit, test: Test) -> dict[str, float]:
         if point.needs_lead(test.setup) and point.connector is not None:
             found[lead_at(point.connector)] = LEAD_MIN + 2.0 * circuit.document.connectors[point.connector].unplug_min
     return found
+
+
+def reached_by(circuit: Circuit, test: Test) -> frozenset[str]:
+    """Places that stand open once a test has been made, a break-out lead among them."""
+    return frozenset({circuit.point(ref).place for ref in (test.red, test.black)}) | frozenset(touched(circuit, test))
 
 
 def lead_at(connector: str) -> str:

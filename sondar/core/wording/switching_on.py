@@ -7,8 +7,12 @@ vehicle that stands still and silent may be ready to drive, and an engine with s
 from __future__ import annotations
 
 from collections.abc import Mapping
+from typing import Literal
 
 from sondar.core.circuit.model import Setup
+
+Starting = Literal["", "key", "button", "hybrid"]
+"""What is kept with a vehicle; empty where nobody has said."""
 
 STARTINGS: dict[str, str] = {"key": "a key", "button": "a start button", "hybrid": "a start button, hybrid or electric"}
 """How a vehicle may be switched on, with what a person reads."""

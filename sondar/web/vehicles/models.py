@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Annotated, Literal
+from typing import Annotated
 from uuid import UUID
 
 from pydantic import BaseModel, Field, StringConstraints
 
+from sondar.core.wording.switching_on import Starting
 from sondar.web.common import Strict
 
 
@@ -21,7 +22,7 @@ class VehicleIn(Strict):
     mileage_km: int | None = Field(None, ge=0, le=5_000_000)
     engine: str = Field("", max_length=60)
     vin: str = Field("", max_length=17)
-    starting: Literal["", "key", "button", "hybrid"] = Field("", description="How it is switched on; empty where nobody has said.")
+    starting: Starting = Field("", description="How it is switched on; empty where nobody has said.")
 
 
 class VehicleView(VehicleIn):
